@@ -1,0 +1,203 @@
+"""The shapes of catalog facts, and the checks that a catalog file passes when it is loaded.
+
+Reading the files is left to ``loading``; what the facts mean for a text is left to ``cordtally.exchange``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, fields
+
+TYPES = ("str", "int", "bool", "duration", "bytes", "word", "object")
+UNITS = ("ns", "us", "ms", "s", "min", "h", "go", "B", "KiB", "MiB")
+UNKNOWN_OPTIONS = ("refused", "ignored", "sent")
+ZEROES = ("unlimited", "system", "none", "refused", "skipped", "from-server")
+ROLES = ("host", "port", "database", "user", "password", "socket", "service", "authentication")
+
+
+class CatalogError(Exception):
+    """A catalog file breaks its schema: a fault of this package, not of its user."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Option:
+    """One option of a driver, as its own source states it.
+
+    ``unit`` is what a bare number counts; ``zero`` and ``negative`` say what those numbers mean to the driver;
+    ``values`` maps the driver's words to canonical ones, the first word of each meaning being the one that is written.
+    """
+
+    name: str
+    vocabulary: str
+    canonical: str | None = None
+    aliases: tuple[str, ...] = ()
+    type: str = "str"
+    unit: str | None = None
+    fraction: bool = False
+    default: object = None
+    zero: str | None = None
+    negative: str | None = None
+    values: Mapping[str, str] | None = None
+    minimum: int | None = None
+    maximum: int | None = None
+    secret: bool = False
+    raw: bool = False
+    only_in: tuple[str, ...] = ()
+    since: str | None = None
+    retired: str | None = None
+    replacement: str | None = None
+    note: str | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class State:
+    """One row of a driver's table of TLS levels or log-in methods: these words, given those parts, mean this.
+
+    ``set`` lists option values that must stand there; ``given`` and ``absent`` list options that must be present or
+    missing, whatever their value; a ``read_only`` row is understood and never written; ``why`` explains a surprise.
+    """
+
+    meaning: str
+    set: tuple[tuple[str, str], ...] = ()
+    given: tuple[str, ...] = ()
+    absent: tuple[str, ...] = ()
+    read_only: bool = False
+    why: str | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NotationFacts:
+    """One notation that a driver takes: its grammar, the grammar's flags, and how hosts and sockets are written.
+
+    ``schemes`` maps an engine to the prefixes that stand for it, the first one being written; ``hosts`` is ``inline``
+    (``h1:1,h2:2``), ``paired`` (a list of hosts, a list of ports), ``repeated`` (one option per host) or ``single``;
+    ``socket`` says where the path of a Unix socket goes: ``authority``, ``option``, ``host`` or ``none``.
+    """
+
+    id: str
+    grammar: str
+    schemes: Mapping[str, tuple[str, ...]]
+    flags: Mapping[str, object]
+    hosts: str = "single"
+    socket: str = "host"
+    opening: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Driver:
+    """One client library and its vocabulary."""
+
+    id: str
+    title: str
+    language: str
+    engines: tuple[str, ...]
+    source: str
+    checked: bool
+    symbol: str
+    packages: Mapping[str, str]
+    notations: tuple[NotationFacts, ...]
+    options: Mapping[str, Option]
+    by_spelling: Mapping[str, Option]
+    by_canonical: Mapping[str, Option]
+    unknown_options: str
+    case_sensitive: bool
+    true_words: tuple[str, ...]
+    false_words: tuple[str, ...]
+    tls: tuple[State, ...]
+    tls_default: str | None
+    authentication: tuple[State, ...]
+    refuses: str
+    query_wins: bool
+    bytes_password: bool
+    password_charset: str | None
+    password_note: str | None
+
+    def option(self, spelling: str) -> Option | None:
+        """Find an option by the driver's name or alias for it."""
+        return self.by_spelling.get(spelling if self.case_sensitive else spelling.casefold())
+
+    def notation(self, notation_id: str | None = None) -> NotationFacts | None:
+        """Find a notation by id; the driver's first one where no id is given."""
+        if notation_id is None:
+            return self.notations[0]
+        return next((n for n in self.notations if n.id == notation_id), None)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Engine:
+    """One database system: what it assumes where a text is silent, and who its administrators are."""
+
+    id: str
+    title: str
+    source: str
+    administrators: tuple[str, ...]
+    test_statement: str
+    default_port: int | None = None
+    default_host: str | None = None
+    default_user: str | None = None
+    embedded: bool = False
+    checked: bool = True
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CanonicalOption:
+    """An option under its full, driver-independent name; ``usual`` brackets the durations that people mean."""
+
+    name: str
+    type: str
+    meaning: str
+    values: tuple[str, ...] = ()
+    usual: tuple[str, ...] = ()
+
+
+def option_from(name: str, vocabulary: str, raw: Mapping[str, object], canonical: Iterable[str]) -> Option:
+    """Make an option from its table, checking names and types.
+
+    Raises
+    ------
+    CatalogError
+        When a key is unknown, or a type, unit or canonical name does not exist.
+    """
+    place = f"{vocabulary}: option {name}"
+    known = {f.name for f in fields(Option)} - {"name", "vocabulary"}
+    _check(set(raw) <= known, f"{place}: unknown keys {sorted(set(raw) - known)}")
+    values = dict(raw)
+    for key in ("aliases", "only_in"):
+        listed = values.get(key, [])
+        _check(isinstance(listed, list), f"{place}: {key} is a list")
+        values[key] = tuple(listed) if isinstance(listed, list) else ()
+    option = Option(name=name, vocabulary=vocabulary, **values)  # type: ignore[arg-type]
+    _check(option.type in TYPES, f"{place}: type {option.type}")
+    _check(option.unit is None or option.unit in UNITS, f"{place}: unit {option.unit}")
+    _check((option.type in {"duration", "bytes"}) == (option.unit is not None), f"{place}: type and unit disagree")
+    _check(option.zero is None or option.zero in ZEROES, f"{place}: zero {option.zero}")
+    target = option.canonical
+    if target is not None:
+        ok = target in ROLES or target.startswith("tls.") or target in canonical
+        _check(ok, f"{place}: canonical {target} does not exist")
+    return option
+
+
+def state_from(place: str, raw: Mapping[str, object], key: str) -> State:
+    """Make a row of a TLS or log-in table."""
+    known = {key, "set", "given", "absent", "read_only", "why"}
+    _check(set(raw) <= known and key in raw, f"{place}: a {key} row with keys {sorted(raw)}")
+    pairs = raw.get("set", {})
+    given, absent = raw.get("given", []), raw.get("absent", [])
+    _check(isinstance(pairs, dict) and isinstance(given, list) and isinstance(absent, list), f"{place}: {key} row")
+    assert isinstance(pairs, dict)
+    assert isinstance(given, list)
+    assert isinstance(absent, list)
+    return State(
+        meaning=str(raw[key]),
+        set=tuple((str(k), str(v)) for k, v in pairs.items()),
+        given=tuple(given),
+        absent=tuple(absent),
+        read_only=bool(raw.get("read_only", False)),
+        why=None if raw.get("why") is None else str(raw["why"]),
+    )
+
+
+def _check(holds: bool, message: str) -> None:
+    if not holds:
+        raise CatalogError(message)

@@ -1,0 +1,188 @@
+"""Reads catalog files, lazily and once: drivers, engines, canonical options, and the index by scheme.
+
+Shapes and checks are left to ``facts``.
+"""
+
+from __future__ import annotations
+
+import json
+import tomllib
+from collections.abc import Mapping
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from ..errors import UnknownName
+from .facts import CanonicalOption, CatalogError, Driver, Engine, NotationFacts, Option, option_from, state_from
+from .nearest import find_nearest
+
+FOLDER = Path(__file__).parent
+_INHERITED = (
+    "unknown_options",
+    "case_sensitive",
+    "true_words",
+    "false_words",
+    "tls",
+    "tls_default",
+    "authentication",
+    "refuses",
+    "query_wins",
+    "bytes_password",
+    "password_charset",
+    "password_note",
+)
+
+
+@lru_cache(maxsize=None)
+def load_index() -> Mapping[str, Any]:
+    """Load the generated index: driver ids with engine and language, and prefixes with the drivers that read them."""
+    loaded: Mapping[str, Any] = json.loads((FOLDER / "index.json").read_text("utf-8"))
+    return loaded
+
+
+def driver_ids() -> tuple[str, ...]:
+    """List the ids of all drivers, in the catalog's order."""
+    return tuple(load_index()["drivers"])
+
+
+def engine_ids() -> tuple[str, ...]:
+    """List the ids of all engines."""
+    return tuple(load_index()["engines"])
+
+
+@lru_cache(maxsize=None)
+def load_driver(driver_id: str) -> Driver:
+    """Load one driver.
+
+    Raises
+    ------
+    UnknownName
+        When the catalog has no such driver; the nearest ids are offered.
+    """
+    if driver_id not in load_index()["drivers"]:
+        raise UnknownName(
+            "driver", driver_id, nearest=find_nearest(driver_id, driver_ids()), hint="cordtally drivers lists them"
+        )
+    return build_driver(driver_id)
+
+
+def build_driver(driver_id: str) -> Driver:
+    """Build a driver from its file, without asking the index."""
+    raw = _read_raw(driver_id)
+    options = _options(raw)
+    case_sensitive = bool(raw.get("case_sensitive", True))
+    by_spelling: dict[str, Option] = {}
+    by_canonical: dict[str, Option] = {}
+    for option in options.values():
+        for spelling in (option.name, *option.aliases):
+            key = spelling if case_sensitive else spelling.casefold()
+            if key in by_spelling:
+                raise CatalogError(f"{driver_id}: {spelling} is listed twice")
+            by_spelling[key] = option
+        if option.canonical is not None:
+            by_canonical.setdefault(option.canonical, option)
+    return Driver(
+        id=raw["id"],
+        title=raw["title"],
+        language=raw["language"],
+        engines=tuple(raw["engines"]),
+        source=raw["source"],
+        checked=bool(raw["checked"]),
+        symbol=raw["symbol"],
+        packages=raw["packages"],
+        notations=tuple(_notation(raw["id"], n) for n in raw["notations"]),
+        options=options,
+        by_spelling=by_spelling,
+        by_canonical=by_canonical,
+        unknown_options=raw.get("unknown_options", "refused"),
+        case_sensitive=case_sensitive,
+        true_words=tuple(raw.get("true_words", ("true",))),
+        false_words=tuple(raw.get("false_words", ("false",))),
+        tls=tuple(state_from(raw["id"], row, "level") for row in raw.get("tls", ())),
+        tls_default=raw.get("tls_default"),
+        authentication=tuple(state_from(raw["id"], row, "method") for row in raw.get("authentication", ())),
+        refuses=raw.get("refuses", ""),
+        query_wins=bool(raw.get("query_wins", False)),
+        bytes_password=bool(raw.get("bytes_password", False)),
+        password_charset=raw.get("password_charset"),
+        password_note=raw.get("password_note"),
+    )
+
+
+@lru_cache(maxsize=None)
+def load_engine(engine_id: str) -> Engine:
+    """Load one engine.
+
+    Raises
+    ------
+    UnknownName
+        When the catalog has no such engine; the nearest ids are offered.
+    """
+    if engine_id not in load_index()["engines"]:
+        raise UnknownName("engine", engine_id, nearest=find_nearest(engine_id, engine_ids()))
+    raw = tomllib.loads((FOLDER / "engines" / f"{engine_id}.toml").read_text("utf-8"))
+    raw["administrators"] = tuple(raw["administrators"])
+    return Engine(**raw)
+
+
+@lru_cache(maxsize=None)
+def load_canonical() -> Mapping[str, CanonicalOption]:
+    """Load the canonical options."""
+    raw = tomllib.loads((FOLDER / "options.toml").read_text("utf-8"))
+    return {
+        name: CanonicalOption(
+            name=name,
+            type=entry["type"],
+            meaning=entry["meaning"],
+            values=tuple(entry.get("values", ())),
+            usual=tuple(entry.get("usual", ())),
+        )
+        for name, entry in raw.items()
+    }
+
+
+def _read_raw(driver_id: str) -> dict[str, Any]:
+    raw = tomllib.loads((FOLDER / "drivers" / f"{driver_id}.toml").read_text("utf-8"))
+    raw["options"] = {name: {"vocabulary": driver_id, **entry} for name, entry in raw.get("options", {}).items()}
+    if "extends" not in raw:
+        return raw
+    base = _read_raw(raw["extends"])
+    for key in _INHERITED:
+        if key in base:
+            raw.setdefault(key, base[key])
+    raw["options"] = {**base["options"], **raw["options"]}
+    notations = []
+    for own in raw["notations"]:
+        if "like" in own:
+            model = next(n for n in _read_raw(own["like"])["notations"] if n["id"] == own["id"])
+            own = {**model, **own}  # noqa: PLW2901 -- the merged row stands for the short one
+            del own["like"]
+        notations.append(own)
+    raw["notations"] = notations
+    return raw
+
+
+def _options(raw: dict[str, Any]) -> dict[str, Option]:
+    canonical = load_canonical()
+    made = {}
+    for name, entry in raw["options"].items():
+        rest = {k: v for k, v in entry.items() if k != "vocabulary"}
+        if rest.get("canonical") in canonical and "type" not in rest:
+            rest["type"] = canonical[rest["canonical"]].type
+        made[name] = option_from(name, entry["vocabulary"], rest, canonical)
+    return made
+
+
+def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
+    known = {"id", "grammar", "schemes", "flags", "hosts", "socket", "opening"}
+    if not set(raw) <= known:
+        raise CatalogError(f"{place}: a notation with keys {sorted(set(raw) - known)}")
+    return NotationFacts(
+        id=raw["id"],
+        grammar=raw["grammar"],
+        schemes={engine: tuple(prefixes) for engine, prefixes in raw.get("schemes", {}).items()},
+        flags=raw.get("flags", {}),
+        hosts=raw.get("hosts", "inline" if raw.get("flags", {}).get("multi_host") else "single"),
+        socket=raw.get("socket", "host"),
+        opening=tuple(raw.get("opening", {}).items()),
+    )

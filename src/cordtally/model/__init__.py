@@ -1,0 +1,41 @@
+"""The model: what a connection is. Frozen values without I/O and without any text grammar."""
+
+from .cord import (
+    DIRECT,
+    NO_AUTHENTICATION,
+    NO_TLS,
+    Authentication,
+    AuthenticationMethod,
+    Cord,
+    Discovery,
+    DiscoveryKind,
+    Host,
+    OptionValue,
+    Tls,
+    TlsLevel,
+)
+from .secret import MASK, Locator, MaskedText, Secret, mask_spans, masked_position
+from .values import ByteSize, Duration
+
+__all__ = [
+    "DIRECT",
+    "MASK",
+    "NO_AUTHENTICATION",
+    "NO_TLS",
+    "Authentication",
+    "AuthenticationMethod",
+    "ByteSize",
+    "Cord",
+    "Discovery",
+    "DiscoveryKind",
+    "Duration",
+    "Host",
+    "Locator",
+    "MaskedText",
+    "OptionValue",
+    "Secret",
+    "Tls",
+    "TlsLevel",
+    "mask_spans",
+    "masked_position",
+]
