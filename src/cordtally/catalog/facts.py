@@ -85,7 +85,10 @@ class NotationFacts:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Driver:
-    """One client library and its vocabulary."""
+    """One client library and its vocabulary.
+
+    ``nested`` names an option whose value is itself a text for another target, and that target.
+    """
 
     id: str
     title: str
@@ -111,6 +114,7 @@ class Driver:
     bytes_password: bool
     password_charset: str | None
     password_note: str | None
+    nested: tuple[str, str] | None
 
     def option(self, spelling: str) -> Option | None:
         """Find an option by the driver's name or alias for it."""
@@ -169,7 +173,10 @@ def option_from(name: str, vocabulary: str, raw: Mapping[str, object], canonical
     option = Option(name=name, vocabulary=vocabulary, **values)  # type: ignore[arg-type]
     _check(option.type in TYPES, f"{place}: type {option.type}")
     _check(option.unit is None or option.unit in UNITS, f"{place}: unit {option.unit}")
-    _check((option.type in {"duration", "bytes"}) == (option.unit is not None), f"{place}: type and unit disagree")
+    _check(
+        (option.type in {"duration", "bytes"}) == (option.unit is not None),
+        f"{place}: type and unit disagree",
+    )
     _check(option.zero is None or option.zero in ZEROES, f"{place}: zero {option.zero}")
     target = option.canonical
     if target is not None:
@@ -184,7 +191,10 @@ def state_from(place: str, raw: Mapping[str, object], key: str) -> State:
     _check(set(raw) <= known and key in raw, f"{place}: a {key} row with keys {sorted(raw)}")
     pairs = raw.get("set", {})
     given, absent = raw.get("given", []), raw.get("absent", [])
-    _check(isinstance(pairs, dict) and isinstance(given, list) and isinstance(absent, list), f"{place}: {key} row")
+    _check(
+        isinstance(pairs, dict) and isinstance(given, list) and isinstance(absent, list),
+        f"{place}: {key} row",
+    )
     assert isinstance(pairs, dict)
     assert isinstance(given, list)
     assert isinstance(absent, list)

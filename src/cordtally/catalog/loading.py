@@ -8,12 +8,21 @@ from __future__ import annotations
 import json
 import tomllib
 from collections.abc import Mapping
-from functools import lru_cache
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 from ..errors import UnknownName
-from .facts import CanonicalOption, CatalogError, Driver, Engine, NotationFacts, Option, option_from, state_from
+from .facts import (
+    CanonicalOption,
+    CatalogError,
+    Driver,
+    Engine,
+    NotationFacts,
+    Option,
+    option_from,
+    state_from,
+)
 from .nearest import find_nearest
 
 FOLDER = Path(__file__).parent
@@ -30,10 +39,11 @@ _INHERITED = (
     "bytes_password",
     "password_charset",
     "password_note",
+    "nested",
 )
 
 
-@lru_cache(maxsize=None)
+@cache
 def load_index() -> Mapping[str, Any]:
     """Load the generated index: driver ids with engine and language, and prefixes with the drivers that read them."""
     loaded: Mapping[str, Any] = json.loads((FOLDER / "index.json").read_text("utf-8"))
@@ -50,7 +60,7 @@ def engine_ids() -> tuple[str, ...]:
     return tuple(load_index()["engines"])
 
 
-@lru_cache(maxsize=None)
+@cache
 def load_driver(driver_id: str) -> Driver:
     """Load one driver.
 
@@ -61,7 +71,10 @@ def load_driver(driver_id: str) -> Driver:
     """
     if driver_id not in load_index()["drivers"]:
         raise UnknownName(
-            "driver", driver_id, nearest=find_nearest(driver_id, driver_ids()), hint="cordtally drivers lists them"
+            "driver",
+            driver_id,
+            nearest=find_nearest(driver_id, driver_ids()),
+            hint="cordtally drivers lists them",
         )
     return build_driver(driver_id)
 
@@ -106,10 +119,11 @@ def build_driver(driver_id: str) -> Driver:
         bytes_password=bool(raw.get("bytes_password", False)),
         password_charset=raw.get("password_charset"),
         password_note=raw.get("password_note"),
+        nested=(raw["nested"]["option"], raw["nested"]["target"]) if "nested" in raw else None,
     )
 
 
-@lru_cache(maxsize=None)
+@cache
 def load_engine(engine_id: str) -> Engine:
     """Load one engine.
 
@@ -125,7 +139,7 @@ def load_engine(engine_id: str) -> Engine:
     return Engine(**raw)
 
 
-@lru_cache(maxsize=None)
+@cache
 def load_canonical() -> Mapping[str, CanonicalOption]:
     """Load the canonical options."""
     raw = tomllib.loads((FOLDER / "options.toml").read_text("utf-8"))
@@ -143,7 +157,9 @@ def load_canonical() -> Mapping[str, CanonicalOption]:
 
 def _read_raw(driver_id: str) -> dict[str, Any]:
     raw = tomllib.loads((FOLDER / "drivers" / f"{driver_id}.toml").read_text("utf-8"))
-    raw["options"] = {name: {"vocabulary": driver_id, **entry} for name, entry in raw.get("options", {}).items()}
+    raw["options"] = {
+        name: {"vocabulary": driver_id, **entry} for name, entry in raw.get("options", {}).items()
+    }
     if "extends" not in raw:
         return raw
     base = _read_raw(raw["extends"])

@@ -1,0 +1,22 @@
+"""Meaning: a text read as its driver reads it, a cord written for any target, and the ledger between the two."""
+
+from .conversion import convert, convert_reading
+from .ledger import Ledger, LedgerLine, Outcome
+from .reading import LARGEST_TEXT, OptionRow, Part, Reading, load_target, read
+from .writing import Writing, write
+
+__all__ = [
+    "LARGEST_TEXT",
+    "Ledger",
+    "LedgerLine",
+    "OptionRow",
+    "Outcome",
+    "Part",
+    "Reading",
+    "Writing",
+    "convert",
+    "convert_reading",
+    "load_target",
+    "read",
+    "write",
+]

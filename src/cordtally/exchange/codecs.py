@@ -1,0 +1,268 @@
+"""How one option's value is read from a driver's word and written as one: units, booleans, enumerations, zeroes.
+
+Everything here follows the option's facts in the catalog; no driver is known by name.
+"""
+
+from __future__ import annotations
+
+import re
+from fractions import Fraction
+from math import ceil
+from typing import NamedTuple
+
+from ..catalog import Driver, Option, find_nearest
+from ..model import ByteSize, Duration, OptionValue, Secret
+from ..model.values import NANOSECONDS
+
+_INTEGER = re.compile(r"[+-]?\d{1,19}")
+_DECIMAL = re.compile(r"[+-]?\d{1,19}(?:\.\d{1,12})?")
+_GO_PART = re.compile(r"(\d{1,19}(?:\.\d{1,12})?|\.\d{1,12})(ns|us|µs|μs|ms|s|m|h)")
+_SIZES = {"B": 1, "KiB": 1024, "MiB": 1024**2}
+_GO_LARGEST = 2**63 - 1
+
+
+class Misread(NamedTuple):
+    """Why a value is not what the driver reads: the rule that reports it, the message, and what to do."""
+
+    rule: str
+    message: str
+    fix: str
+
+
+class Written(NamedTuple):
+    """A value as the driver wants it; ``loss`` says what was approximated, None where nothing was."""
+
+    value: object
+    loss: str | None = None
+
+
+class NoWord(ValueError):
+    """The driver has no word for a value; the reason says so without quoting a secret."""
+
+
+def read_value(option: Option, driver: Driver, text: str) -> OptionValue | Misread | None:
+    """Give the typed value of a driver's word; None where the word has no meaning outside this driver (its own default).
+
+    Never raises: what the driver would refuse comes back as `Misread`.
+    """
+    if option.secret:
+        return Secret(text)
+    match option.type:
+        case "duration":
+            return _read_duration(option, text)
+        case "bool":
+            return _read_bool(option, driver, text)
+        case "int":
+            return _read_int(option, text)
+        case "bytes":
+            size = _read_int(option, text)
+            if isinstance(size, Misread):
+                return size
+            return None if size == 0 and option.zero else ByteSize(size * _SIZES[option.unit or "B"])
+        case "word":
+            word = find_word(option, text)
+            return word if word is not None else _misread_word(option, text)
+    return text
+
+
+def find_word(option: Option, text: str) -> str | None:
+    """Find the canonical word for a driver's word; its case counts only where two words differ by case alone."""
+    words = option.values or {}
+    if text in words:
+        return words[text]
+    folded = text.casefold()
+    return next((canonical for word, canonical in words.items() if word.casefold() == folded), None)
+
+
+def _misread_word(option: Option, text: str) -> Misread:
+    words = list(option.values or {})
+    nearest = find_nearest(text, words, most=1)
+    fix = f"did you mean {nearest[0]}?" if nearest else f"write one of {', '.join(words)}"
+    return Misread("value-out-of-range", f"{option.name} does not take this word", fix)
+
+
+def _read_int(option: Option, text: str) -> int | Misread:
+    if _INTEGER.fullmatch(text.strip()) is None:
+        return Misread("value-out-of-range", f"{option.name} wants a whole number", "write digits only")
+    number = int(text)
+    return _outside(option, number) or number
+
+
+def _outside(option: Option, number: int | Fraction) -> Misread | None:
+    low, high = option.minimum, option.maximum
+    if (low is not None and number < low) or (high is not None and number > high):
+        bounds = f"from {low if low is not None else 'the smallest'} to {high if high is not None else 'the largest'}"
+        return Misread("value-out-of-range", f"{option.name} is outside {bounds}", "write a number inside it")
+    return None
+
+
+def _read_bool(option: Option, driver: Driver, text: str) -> bool | Misread:
+    if option.values is not None:
+        word = find_word(option, text)
+        return _misread_word(option, text) if word is None else word == "true"
+    folded = text.strip().casefold()
+    if folded in (w.casefold() for w in driver.true_words):
+        return True
+    if folded in (w.casefold() for w in driver.false_words):
+        return False
+    yes, no = driver.true_words[0], driver.false_words[0]
+    return Misread(
+        "wrong-boolean-word", f"{option.name} is on or off in other words here", f"write {yes} or {no}"
+    )
+
+
+def _read_duration(option: Option, text: str) -> Duration | Misread | None:
+    if option.unit == "go":
+        number = _read_go(text)
+        unit = 1
+    else:
+        pattern = _DECIMAL if option.fraction else _INTEGER
+        number = Fraction(text.strip()) if pattern.fullmatch(text.strip()) else None
+        unit = NANOSECONDS[option.unit or "s"]
+    if number is None:
+        wanted = (
+            "a duration with units, like 5s or 250ms"
+            if option.unit == "go"
+            else f"a number of {_unit(option)}"
+        )
+        return Misread("value-out-of-range", f"{option.name} wants {wanted}", _duration_fix(option, text))
+    if number < 0 and option.minimum is None:
+        return _special(option, option.negative, "a negative number")
+    if number == 0 and option.zero is not None:
+        return _special(option, option.zero, "0")
+    return _outside(option, number) or Duration(round(number * unit))
+
+
+def _special(option: Option, meaning: str | None, called: str) -> Duration | Misread | None:
+    if meaning == "unlimited":
+        return Duration(None)
+    if meaning == "none":
+        return Duration(0)
+    if meaning in {"system", "skipped", "from-server"}:
+        return None
+    return Misread(
+        "value-out-of-range", f"{option.name} does not take {called}", f"write a positive {_unit(option)}"
+    )
+
+
+def _duration_fix(option: Option, text: str) -> str:
+    try:
+        meant = Duration.parse(text)
+        written = write_duration(option, meant).value
+    except ValueError:
+        return "write 5s" if option.unit == "go" else "write digits only"
+    return f"write {written}"
+
+
+def _unit(option: Option) -> str:
+    return {"s": "seconds", "ms": "milliseconds", "min": "minutes", "ns": "nanoseconds"}.get(
+        option.unit or "", "units"
+    )
+
+
+def _read_go(text: str) -> Fraction | None:
+    """Read a Go duration (time.ParseDuration): signed, parts with units, or a bare 0. Gives nanoseconds."""
+    sign = -1 if text[:1] == "-" else 1
+    rest = text[1:] if text[:1] in {"+", "-"} else text
+    if rest == "0":
+        return Fraction(0)
+    total, position = Fraction(0), 0
+    while position < len(rest):
+        match = _GO_PART.match(rest, position)
+        if match is None:
+            return None
+        unit = {"m": "min", "μs": "us"}.get(match[2], match[2])
+        total += Fraction(match[1]) * NANOSECONDS[unit]
+        position = match.end()
+    return sign * total if rest else None
+
+
+def write_value(option: Option, driver: Driver, value: OptionValue) -> Written:
+    """Give the driver's form of a typed value.
+
+    Raises
+    ------
+    NoWord
+        When the driver cannot say it.
+    """
+    if isinstance(value, Duration) and option.type == "duration":
+        return write_duration(option, value)
+    if isinstance(value, bool) and option.type == "bool":
+        if option.values is None:
+            return Written(value)
+        return Written(_word_for(option, "true" if value else "false"))
+    if isinstance(value, ByteSize) and option.type == "bytes":
+        unit = _SIZES[option.unit or "B"]
+        count = -(-value.bytes // unit)
+        if count == 0 and option.zero:
+            return Written(1, f"0 would not mean none to {driver.title}: the smallest size is written")
+        return Written(count, None if value.bytes % unit == 0 else f"rounded up to whole {option.unit}")
+    if isinstance(value, int) and not isinstance(value, bool) and option.type == "int":
+        problem = _outside(option, value)
+        if problem is not None:
+            raise NoWord(f"{problem.message}: it cannot be written")
+        return Written(value)
+    if isinstance(value, str) and option.type == "word":
+        return Written(_word_for(option, value))
+    if isinstance(value, Secret) and option.secret:
+        return Written(value.reveal())
+    if isinstance(value, str) and option.type == "str":
+        return Written(value)
+    raise NoWord(f"{option.name} takes a {option.type}, and the value is of another kind")
+
+
+def _word_for(option: Option, canonical: str) -> str:
+    for word, meaning in (option.values or {}).items():
+        if meaning == canonical:
+            return word
+    known = ", ".join(dict.fromkeys((option.values or {}).values()))
+    raise NoWord(f"{option.name} has no word for this; it knows {known}")
+
+
+def write_duration(option: Option, value: Duration) -> Written:
+    """Write a duration in the option's unit: rounded up, kept inside its bounds, and never turned into "no limit"."""
+    if value.nanoseconds is None:
+        if option.zero == "unlimited":
+            return Written("0s" if option.unit == "go" else 0)
+        if option.negative == "unlimited":
+            return Written(-1)
+        raise NoWord(f"{option.name} has no word for waiting without limit")
+    if option.unit == "go":
+        return _write_go(option, value.nanoseconds)
+    unit = NANOSECONDS[option.unit or "s"]
+    number = Fraction(value.nanoseconds, unit)
+    loss = None
+    if option.fraction:
+        if number.denominator == 1:
+            return Written(int(number))
+        return Written(float(number))
+    count = ceil(number)
+    if count != number:
+        loss = f"rounded up to whole {_unit(option)}"
+    if count == 0 and option.zero not in {None, "none"}:
+        count, loss = 1, f"0 does not mean 'at once' here: the shortest time, 1 {option.unit}, is written"
+    if option.minimum is not None and count < option.minimum:
+        count, loss = option.minimum, f"raised to the least that {option.name} takes"
+    if option.maximum is not None and count > option.maximum:
+        count, loss = option.maximum, f"lowered to the most that {option.name} takes"
+    return Written(count, loss)
+
+
+def _write_go(option: Option, nanoseconds: int) -> Written:
+    if nanoseconds == 0 and option.zero not in {None, "none"}:
+        return Written("1ns", "0 would mean no limit here: the shortest time is written")
+    if nanoseconds > _GO_LARGEST:
+        return Written(f"{_GO_LARGEST}ns", "lowered to the longest time that Go can hold")
+    for word, unit in (("h", "h"), ("m", "min"), ("s", "s"), ("ms", "ms"), ("us", "us")):
+        if nanoseconds and nanoseconds % NANOSECONDS[unit] == 0:
+            return Written(f"{nanoseconds // NANOSECONDS[unit]}{word}")
+    return Written(f"{nanoseconds}ns")
+
+
+def word_of(value: object, driver: Driver) -> str:
+    """Give a written value as the word that stands in a text: booleans in the driver's words, numbers in digits."""
+    if isinstance(value, bool):
+        return driver.true_words[0] if value else driver.false_words[0]
+    if isinstance(value, float):
+        return format(value, ".9f").rstrip("0").rstrip(".")
+    return str(value)

@@ -1,0 +1,166 @@
+"""Finds out which driver and notation a text is written for, or says that it cannot tell."""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+from ..catalog import find_nearest, load_driver, load_index
+from ..errors import AmbiguousText, TextError
+from ..notation import GrammarError, load_grammar, make_dialect
+
+_SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+._:-]{0,40}?://")
+_DSN = re.compile(r"(?:^|@)(?:tcp|unix)?(?:\([^()]*\))?/")
+_PATH = re.compile(r":memory:|[^=;]+\.(?:db|db3|sqlite|sqlite3)", re.DOTALL)
+_DETECTION_LIMIT = 65536
+
+
+class Target(NamedTuple):
+    """``driver/notation``, the prefix that the text begins with, and the engine that the prefix names."""
+
+    target: str
+    prefix: str
+    engine: str | None
+
+
+def find_target(text: str) -> Target:
+    """Find the one driver and notation that a text is written for.
+
+    Raises
+    ------
+    AmbiguousText
+        When several would read it equally well.
+    TextError
+        When none would.
+    """
+    for prefix, readers in load_index()["prefixes"].items():
+        if text.startswith(prefix):
+            if len({reader[0] for reader in readers}) > 1:
+                raise _ambiguous([f"{reader[0]}/{reader[1]}" for reader in readers])
+            driver, notation, engine = readers[0]
+            return Target(f"{driver}/{notation}", prefix, engine)
+    if not text.strip():
+        raise TextError(
+            "the text is empty", hint="give a connection string, a file path or the name of a cord"
+        )
+    if _SCHEME.match(text):
+        raise _unknown_scheme(text)
+    return _find_bare(text)
+
+
+def _unknown_scheme(text: str) -> TextError:
+    match = _SCHEME.match(text)
+    assert match is not None
+    prefixes = load_index()["prefixes"]
+    nearest = find_nearest(match[0].lower(), prefixes)
+    hint = f"did you mean {nearest[0]}?" if nearest else "cordtally drivers lists what can be read"
+    if match[0].lower() in prefixes:
+        hint = f"drivers want it in lower case: {match[0].lower()}"
+    return TextError("no driver here reads this scheme", span=(0, match.end()), masked=match[0], caret=(0, match.end()),
+                     hint=hint)  # fmt: skip
+
+
+def _find_bare(text: str) -> Target:
+    scores: dict[str, int] = {}
+    for driver_id, notation_id, grammar in load_index()["bare"]:
+        score = _score(text, driver_id, notation_id, grammar)
+        if score > 0:
+            scores[f"{driver_id}/{notation_id}"] = score
+    if not scores:
+        raise TextError(
+            "it has the form of no notation that is known here",
+            hint="name the driver with --from (driver= in Python); cordtally drivers lists them",
+        )
+    best = max(scores.values())
+    leaders = [target for target, score in scores.items() if score == best]
+    if len(leaders) > 1:
+        raise _ambiguous(leaders)
+    return Target(leaders[0], "", None)
+
+
+def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
+    """Count how well a text fits a notation without a prefix: known keys for, unknown ones against."""
+    if grammar == "path":
+        return 3 if _PATH.fullmatch(text[:4096]) and "\n" not in text else 0
+    if grammar == "dsn":
+        return (
+            3
+            if len(text) <= _DETECTION_LIMIT
+            and _DSN.search(text)
+            and "=" not in text.split("?", maxsplit=1)[0].rsplit("@", maxsplit=1)[-1]
+            else 0
+        )
+    if grammar == "arguments" and text.lstrip()[:1] != "{":
+        return 0
+    if grammar == "semicolon" and ";" not in text and text.count("=") > 1:
+        return 0
+    driver = load_driver(driver_id)
+    facts = driver.notation(notation_id)
+    assert facts is not None
+    try:
+        parsed = load_grammar(grammar).parse(text, make_dialect(grammar, facts.flags), "")
+    except GrammarError:
+        return 2 if grammar in {"keyword", "semicolon"} and _first_key_known(text, driver_id, grammar) else 0
+    names = [f.name or "" for f in parsed.fields]
+    known = sum(1 for name in names if _knows(driver_id, name, notation_id))
+    return max(0, 4 * known - 3 * (len(names) - known))
+
+
+def _knows(driver_id: str, name: str, notation_id: str) -> bool:
+    option = load_driver(driver_id).option(name)
+    return option is not None and (not option.only_in or notation_id in option.only_in)
+
+
+def _first_key_known(text: str, driver_id: str, grammar: str) -> bool:
+    """A malformed text of pairs is still told by its first key, so that its error names the right grammar."""
+    if (";" in text) != (grammar == "semicolon"):
+        return False
+    return load_driver(driver_id).option(text[:200].partition("=")[0].strip()) is not None
+
+
+def _ambiguous(targets: list[str]) -> AmbiguousText:
+    return AmbiguousText(
+        f"{' and '.join(targets)} would both read it, each in its own way",
+        hint=f"say which is meant: --from {targets[0].partition('/')[0]} (driver= in Python)",
+    )
+
+
+def notation_of(text: str, driver: str) -> Target:
+    """Find which of a driver's notations a text is in; ``driver/notation`` settles it.
+
+    Raises
+    ------
+    TextError
+        When the text fits none of them.
+    UnknownName
+        When there is no such driver or notation.
+    """
+    from .reading import load_target
+
+    driver_id, _, wanted = driver.partition("/")
+    loaded = load_target(driver)
+    candidates = [loaded.facts] if wanted else list(loaded.driver.notations)
+    bare = None
+    for facts in candidates:
+        if not facts.schemes:
+            fits = {"arguments": text.lstrip()[:1] == "{", "path": not text.startswith("file:")}
+            if bare is None and fits.get(facts.grammar, True):
+                bare = Target(f"{driver_id}/{facts.id}", "", None)
+        for engine, prefixes in facts.schemes.items():
+            for prefix in sorted(prefixes, key=len, reverse=True):
+                if text.startswith(prefix):
+                    return Target(f"{driver_id}/{facts.id}", prefix, engine)
+    scheme = _SCHEME.match(text)
+    if bare is None or (scheme and bare.target.partition("/")[2] not in {"path", "dsn"}):
+        wanted_prefixes = [p for f in candidates for listed in f.schemes.values() for p in listed]
+        start = scheme.end() if scheme else 1
+        raise TextError(
+            f"the text should begin with {' or '.join(wanted_prefixes)}"
+            if wanted_prefixes
+            else "this is a URL",
+            reading_as=driver,
+            span=(0, start),
+            masked=text[:start] if scheme else None,
+            caret=(0, start),
+        )
+    return bare

@@ -1,0 +1,112 @@
+"""Results as plain dictionaries, the machine output of design section 8, and as a masked table for notebooks."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from ..catalog import load_driver, load_engine
+from ..model import MASK, ByteSize, Duration, Locator, OptionValue, Secret
+
+if TYPE_CHECKING:
+    from .reading import Reading
+
+
+def json_value(value: OptionValue | Locator | None, *, reveal: bool = False) -> object:
+    """Give a typed value as JSON has it: durations in seconds (None for unlimited), sizes in bytes, secrets masked."""
+    match value:
+        case Secret():
+            return value.reveal() if reveal else MASK
+        case Duration():
+            if value.nanoseconds is None:
+                return "unlimited"
+            seconds = value.seconds
+            return int(seconds) if seconds == int(seconds) else seconds
+        case ByteSize():
+            return value.bytes
+        case Locator():
+            return str(value)
+    return value
+
+
+def reading_document(reading: Reading, *, reveal: bool = False, effective: bool = False) -> dict[str, object]:
+    """Make ``cordtally/reading/1``, without findings: those are vetting's."""
+    cord = reading.cord
+    password: dict[str, object] = {"state": reading.password_state}
+    if isinstance(cord.password, Secret) and reveal:
+        password["value"] = cord.password.reveal()
+    elif isinstance(cord.password, Locator):
+        password["locator"] = str(cord.password)
+    tls = {
+        "level": None if cord.tls.level is None else cord.tls.level.value,
+        "ca": cord.tls.ca,
+        "certificate": cord.tls.certificate,
+        "key": cord.tls.key,
+        "key_password": json_value(cord.tls.key_password, reveal=reveal),
+    }
+    document: dict[str, object] = {
+        "schema": "cordtally/reading/1",
+        "engine": cord.engine,
+        "driver": reading.driver,
+        "notation": reading.notation,
+        "hosts": [{"address": h.address, "port": h.port, "instance": h.instance} for h in cord.hosts],
+        "database": cord.database,
+        "user": cord.user,
+        "password": password,
+        "authentication": {"method": cord.login.value, "realm": cord.authentication.realm},
+        "tls": tls,
+        "discovery": {"kind": cord.discovery.kind.value, "name": cord.discovery.name},
+        "options": {name: json_value(value, reveal=reveal) for name, value in cord.options},
+        "native": {name.partition("/")[2]: json_value(value, reveal=reveal) for name, value in cord.native},
+        "parts": [
+            {"role": p.role, "start": p.start, "end": p.end} | ({"name": p.name} if p.name else {})
+            for p in reading.parts
+        ],
+    }
+    if effective:
+        _fill_defaults(document, reading, tls)
+    return document
+
+
+def _fill_defaults(document: dict[str, object], reading: Reading, tls: dict[str, object]) -> None:
+    engine, driver = load_engine(reading.cord.engine), load_driver(reading.driver)
+    document["effective"] = True
+    hosts = reading.cord.hosts or (() if engine.embedded else (None,))
+    document["hosts"] = [
+        {
+            "address": (h.address if h else "") or engine.default_host,
+            "port": (
+                h.port if h and h.port is not None else None if h and h.is_socket else engine.default_port
+            ),
+            "instance": h.instance if h else None,
+        }
+        for h in hosts
+    ]
+    if tls["level"] is None:
+        tls["level"] = driver.tls_default
+    from .codecs import Misread, read_value
+
+    options = dict(reading.cord.options)
+    for canonical, option in driver.by_canonical.items():
+        plain = not (option.only_in and reading.notation not in option.only_in)
+        if option.default is None or canonical in options or "." in canonical or not plain:
+            continue
+        if canonical in {"host", "port", "database", "user", "password", "socket", "service"}:
+            continue
+        from ..notation import as_text
+
+        value = read_value(option, driver, as_text(option.default))
+        if value is not None and not isinstance(value, Misread):
+            options[canonical] = value
+    document["options"] = {name: json_value(value) for name, value in sorted(options.items())}
+
+
+def html_table(document: dict[str, object]) -> str:
+    """Make a small HTML table of a result's top-level keys, for notebooks."""
+    from html import escape
+
+    rows = "".join(
+        f"<tr><th style='text-align:left'>{escape(key)}</th><td>{escape(str(value))}</td></tr>"
+        for key, value in document.items()
+        if key not in {"schema", "parts"} and value not in (None, [], {}, "")
+    )
+    return f"<table>{rows}</table>"

@@ -1,0 +1,77 @@
+"""Writes hosts, ports and sockets: in the authority, as options, as lists, as the target wants them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ..model import Host
+from ..notation import as_text, plain
+from .sheet import Sheet
+
+
+def write_hosts(sheet: Sheet) -> None:
+    loaded, hosts = sheet.loaded, list(sheet.cord.hosts)
+    style = loaded.facts.hosts
+    if hosts and style == "single" and len(hosts) > 1:
+        for host in hosts[1:]:
+            sheet.lose("host", str(host), f"{loaded.driver.title} takes one host")
+        hosts = hosts[:1]
+    kept = []
+    for host in hosts:
+        if host.instance is not None:
+            sheet.lose("host", f"instance {host.instance}", f"{loaded.driver.title} knows no named instances")
+        if host.is_socket and loaded.facts.socket == "none":
+            sheet.lose("host", host.address, f"{loaded.driver.title} has no word for a Unix socket")
+        elif host.is_socket and style == "inline" and len(hosts) > 1:
+            sheet.lose("host", host.address, "a socket cannot stand in a list of hosts here")
+        elif "," in host.address and style != "single":
+            sheet.lose("host", host.address, "a comma parts hosts here, so none may stand in an address")
+        else:
+            kept.append(replace(host, instance=None))
+    positional = "host" in loaded.dialect.positions
+    if len(kept) == 1 and kept[0].is_socket and loaded.facts.socket == "option":
+        _write_socket(sheet, kept[0].address, kept[0].port)
+    elif positional and not (style == "paired" and len(kept) > 1):
+        for host in kept:
+            if host.is_socket and loaded.facts.socket == "option":
+                sheet.lose("host", host.address, "a socket cannot stand in a list of hosts here")
+                continue
+            sheet.put("host", host.address, plain("host", None, host.address))
+            if host.port is not None:
+                sheet.put("port", str(host.port), plain("port", None, host.port))
+    elif kept:
+        _write_host_options(sheet, kept, style)
+
+
+def _write_socket(sheet: Sheet, address: str, port: int | None) -> None:
+    option = sheet.option_for("socket") or sheet.option_for("host")
+    if option is None:
+        sheet.lose("host", address, f"{sheet.loaded.driver.title} has no word for a Unix socket")
+        return
+    sheet.put("host", address, plain("option", option.name, address))
+    if port is None:
+        return
+    port_option = sheet.option_for("port")
+    if option.canonical == "host" and port_option is not None:
+        sheet.put("port", str(port), plain("option", port_option.name, port))
+    else:
+        sheet.lose("port", str(port), "a socket has no port here")
+
+
+def _write_host_options(sheet: Sheet, hosts: list[Host], style: str) -> None:
+    host_option, port_option = sheet.option_for("host"), sheet.option_for("port")
+    if host_option is None or port_option is None:
+        for host in hosts:
+            sheet.lose("host", str(host), f"{sheet.loaded.driver.title} connects to no host")
+        return
+    ports = [h.port for h in hosts]
+    source = ",".join(str(h) for h in hosts)
+    if style == "inline" and len(hosts) > 1:
+        sheet.put("host", source, plain("option", host_option.name, source))
+        return
+    joined = ",".join(h.address for h in hosts)
+    if joined or len(hosts) > 1:
+        sheet.put("host", joined, plain("option", host_option.name, joined))
+    if any(p is not None for p in ports):
+        value: object = ports[0] if len(ports) == 1 else ",".join("" if p is None else str(p) for p in ports)
+        sheet.put("port", as_text(value), plain("option", port_option.name, value))

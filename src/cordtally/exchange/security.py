@@ -1,0 +1,123 @@
+"""Writes TLS and the log-in method in the target's words, from its tables of states."""
+
+from __future__ import annotations
+
+import json
+
+from ..model import MASK, AuthenticationMethod, Secret, TlsLevel
+from ..notation import as_text, plain
+from .codecs import find_word
+from .ledger import Outcome
+from .sheet import Sheet
+from .states import choose_exactly, choose_tls, match_state
+
+_TLS_FILES = ("ca", "certificate", "key", "key_password")
+
+
+def write_tls(sheet: Sheet) -> None:
+    cord, driver = sheet.cord, sheet.loaded.driver
+    present = set()
+    for part in _TLS_FILES:
+        value = getattr(cord.tls, part)
+        if value is None:
+            continue
+        secret = isinstance(value, Secret)
+        shown = MASK if secret else str(value)
+        option = sheet.option_for(f"tls.{part}")
+        inner = sheet.inner_target()
+        if option is None and inner is not None and (through := inner.driver.by_canonical.get(f"tls.{part}")):
+            word = value.reveal() if isinstance(value, Secret) else str(value)
+            sheet.put_inner(f"tls.{part}", shown, through.name, word, loss=None, secret=secret)
+            continue
+        if option is None:
+            sheet.lose(f"tls.{part}", shown, f"{driver.title} has no option for it")
+            continue
+        present.add(option.name)
+        raw = value.reveal() if isinstance(value, Secret) else str(value)
+        sheet.put(f"tls.{part}", shown, plain("option", option.name, raw), secret=secret)
+    level = cord.tls.level
+    words = _native_words(sheet, "tls.level")
+    if words and level is not None:
+        stated = match_state(driver.tls, words, present | set(words))
+        if stated is not None and stated.meaning == level.value:
+            sheet.note("tls.level", level.value, _pairs(words), Outcome.KEPT, "in the driver's own words")
+            return
+    if level is None:
+        _note_default(sheet, words, present)
+        return
+    if not driver.tls:
+        sheet.lose("tls.level", level.value, f"{driver.title} connects over no network")
+        return
+    choice = choose_tls(driver.tls, driver.tls_default, level, present)
+    if choice is None:
+        sheet.lose("tls.level", level.value, f"{driver.title} has no words for it")
+        return
+    pairs = choice.state.set if choice.state is not None else ()
+    for name, word in pairs:
+        option = driver.options[name]
+        value: object = word == "true" if option.type == "bool" and sheet.typed else word
+        value = json.loads(word) if option.type == "object" and sheet.typed else value
+        sheet.fields.append(plain("option", name, value))
+    target = _pairs(dict(pairs)) or None
+    if not choice.exact:
+        kind = "stronger" if level < TlsLevel(choice.meaning) else "WEAKER"
+        reason = f"{driver.title} cannot say {level.value} here: the {kind} {choice.meaning} is written"
+        sheet.note("tls.level", level.value, target, Outcome.APPROXIMATED, reason)
+    elif target is None:
+        why = (
+            choice.state.why
+            if choice.state is not None and choice.state.why
+            else "this is the driver's default"
+        )
+        outcome = Outcome.KEPT if present and choice.state is not None else Outcome.IMPLIED
+        sheet.note("tls.level", level.value, None, outcome, why)
+    else:
+        sheet.note("tls.level", level.value, target, Outcome.REWORDED, "the same level in the driver's words")
+
+
+def _note_default(sheet: Sheet, words: dict[str, str], present: set[str]) -> None:
+    """Where the source states no level, say so if the files that are written imply one."""
+    driver = sheet.loaded.driver
+    state = match_state(driver.tls, words, present | set(words))
+    if state is not None:
+        reason = state.why or f"to {driver.title} the files alone mean this level"
+        sheet.note("tls.level", None, state.meaning, Outcome.APPROXIMATED, reason)
+
+
+def _native_words(sheet: Sheet, canonical: str) -> dict[str, str]:
+    """The cord's native words, in this driver's vocabulary, for one canonical matter."""
+    words = {}
+    for key, value in sheet.cord.native:
+        vocabulary, _, name = key.partition("/")
+        option = sheet.loaded.driver.options.get(name)
+        if option is not None and option.vocabulary == vocabulary and option.canonical == canonical:
+            text = as_text(value)
+            words[name] = find_word(option, text) or text if option.type == "word" else text
+    return words
+
+
+def _pairs(words: dict[str, str]) -> str:
+    return ", ".join(f"{name}={word}" for name, word in words.items())
+
+
+def write_authentication(sheet: Sheet) -> None:
+    cord, driver = sheet.cord, sheet.loaded.driver
+    method = cord.authentication.method
+    if method is None:
+        return
+    state = choose_exactly(driver.authentication, method.value)
+    if state is not None:
+        for name, word in state.set:
+            sheet.fields.append(plain("option", name, word))
+        sheet.note("authentication.method", method.value, _pairs(dict(state.set)), Outcome.REWORDED, "stated")
+        return
+    implied = {
+        AuthenticationMethod.PASSWORD: cord.password is not None,
+        AuthenticationMethod.CERTIFICATE: cord.tls.certificate is not None,
+        AuthenticationMethod.NONE: cord.password is None and cord.tls.certificate is None,
+    }
+    if implied.get(method, False):
+        reason = "what is given implies it"
+        sheet.note("authentication.method", method.value, None, Outcome.IMPLIED, reason)
+    else:
+        sheet.lose("authentication.method", method.value, f"{driver.title} has no word for it")

@@ -1,0 +1,107 @@
+"""The sheet that a cord is written on: fields for the grammar, and a ledger line for each of them."""
+
+from __future__ import annotations
+
+from ..catalog import Option
+from ..model import MASK, Cord
+from ..notation import Field, as_text, plain
+from .ledger import LedgerLine, Outcome
+from .reading import Loaded, load_target
+
+
+class Sheet:
+    """The fields to render and the ledger lines so far; a field that the grammar refuses finds its line by index."""
+
+    def __init__(self, cord: Cord, loaded: Loaded) -> None:
+        self.cord, self.loaded = cord, loaded
+        self.fields: list[Field] = []
+        self.lines: list[LedgerLine] = []
+        self.owner: dict[int, int] = {}
+        self.secrets: set[str] = set()
+        self.inner: list[Field] = []
+
+    @property
+    def typed(self) -> bool:
+        return self.loaded.facts.grammar == "arguments"
+
+    def put(
+        self, part: str, source: str, field: Field, *, loss: str | None = None, secret: bool = False
+    ) -> None:
+        """Add a field with its ledger line; a value with a character that the driver cannot take is dropped."""
+        driver = self.loaded.driver
+        if isinstance(field.value, str) and any(c in field.value for c in driver.refuses):
+            self.lose(part, source, f"{driver.title} cannot be given a NUL character")
+            return
+        if field.role == "option" and field.name and secret:
+            self.secrets.add(field.name)
+        shown = MASK if secret else as_text(field.value)
+        target = shown if field.name is None else f"{field.name}={shown}"
+        outcome = Outcome.APPROXIMATED if loss else compare_sides(source, target)
+        self.owner[len(self.fields)] = len(self.lines)
+        self.fields.append(field)
+        self.lines.append(LedgerLine(part, source, target, outcome, loss))
+
+    def lose(self, part: str, source: str, reason: str) -> None:
+        self.lines.append(LedgerLine(part, source, None, Outcome.DROPPED, reason))
+
+    def note(self, part: str, source: str | None, target: str | None, outcome: Outcome, reason: str) -> None:
+        self.lines.append(LedgerLine(part, source, target, outcome, reason))
+
+    def put_inner(self, part: str, source: str, name: str, word: str, *, loss: str | None, secret: bool) -> None:
+        """Add an option to the text that stands inside the driver's nesting option."""
+        driver = self.loaded.driver
+        assert driver.nested is not None
+        if any(c in word for c in driver.refuses):
+            self.lose(part, source, f"{driver.title} cannot be given a NUL character")
+            return
+        self.inner.append(plain("option", name, word))
+        target = f"{driver.nested[0]}: {name}={MASK if secret else word}"
+        reason = loss or f"passed on through {driver.nested[0]}"
+        self.lines.append(LedgerLine(part, source, target, Outcome.APPROXIMATED if loss else Outcome.RENAMED, reason))
+
+    def close_inner(self) -> None:
+        """Render what was gathered for the nesting option, and add that option."""
+        nested = self.loaded.driver.nested
+        if not self.inner or nested is None:
+            return
+        target = load_target(nested[1])
+        rendered = target.grammar.render(self.inner, target.dialect, "", frozenset())
+        for field, reason in rendered.refused:
+            self.lose(f"native.{target.driver.id}/{field.name}", str(field.name), reason)
+        self.secrets.add(nested[0])
+        self.fields.append(plain("option", nested[0], rendered.text))
+
+    def inner_target(self) -> Loaded | None:
+        """The target whose options this driver passes on, if there is one."""
+        nested = self.loaded.driver.nested
+        return None if nested is None else load_target(nested[1])
+
+    def role(self, role: str, value: object, *, part: str | None = None, secret: bool = False) -> bool:
+        """Put a part in its position, or under the driver's option for it; False where the target has neither."""
+        source = MASK if secret else as_text(value)
+        if role in self.loaded.dialect.positions:
+            self.put(part or role, source, plain(role, None, value), secret=secret)
+            return True
+        option = self.option_for(role)
+        if option is None:
+            return False
+        self.put(part or role, source, plain("option", option.name, value), secret=secret)
+        return True
+
+    def option_for(self, canonical: str) -> Option | None:
+        option = self.loaded.driver.by_canonical.get(canonical)
+        if option is None or (option.only_in and self.loaded.facts.id not in option.only_in):
+            return None
+        return option
+
+
+def compare_sides(source: str, target: str) -> Outcome:
+    """Tell from the two sides of a line whether it was kept, renamed, rescaled or reworded."""
+    if source == target:
+        return Outcome.KEPT
+    source_name, source_eq, source_value = source.rpartition("=") if "=" in source else ("", "", source)
+    target_name, target_eq, target_value = target.rpartition("=") if "=" in target else ("", "", target)
+    if source_value == target_value:
+        return Outcome.RENAMED if source_eq and target_eq and source_name != target_name else Outcome.KEPT
+    numeric = source_value[:1].isdigit() and target_value[:1].isdigit()
+    return Outcome.RESCALED if numeric else Outcome.REWORDED

@@ -1,0 +1,314 @@
+"""Writes a cord for a target: the driver's words and the notation's text, with a ledger line for every part.
+
+Values are left to ``codecs``, state tables to ``states``, quoting to the grammar.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+
+from ..catalog import Driver, Option, load_index
+from ..errors import FieldError
+from ..model import MASK, Cord, DiscoveryKind, Locator, MaskedText, OptionValue, Secret
+from ..notation import Field, Rendered, as_text, plain
+from .codecs import NoWord, Written, read_value, word_of, write_value
+from .hosts import write_hosts
+from .ledger import Ledger, LedgerLine, Outcome
+from .reading import load_target
+from .security import write_authentication, write_tls
+from .sheet import Sheet
+
+
+@dataclass(frozen=True, slots=True)
+class Writing:
+    """A cord written for a target.
+
+    ``text`` shows itself masked; ``text.reveal()`` is what the driver reads. ``arguments`` holds the mapping for
+    targets of that notation, its secrets as `Secret`. The ledger accounts for every part.
+    """
+
+    target: str
+    text: MaskedText
+    ledger: Ledger
+    arguments: dict[str, object] | None = None
+
+    def to_dict(self, *, reveal: bool = False) -> dict[str, object]:
+        """Give the keys of ``cordtally/writing/1``; secrets only with ``reveal``."""
+        document: dict[str, object] = {"schema": "cordtally/writing/1", "target": self.target}
+        if self.arguments is None:
+            document["text"] = self.text.reveal() if reveal else str(self.text)
+        else:
+            document["arguments"] = json.loads(self.text.reveal() if reveal else str(self.text))
+        document["ledger"] = [line.to_dict() for line in self.ledger]
+        return document
+
+    def revealed_arguments(self) -> dict[str, object]:
+        """Give the arguments with their secrets in clear, to be passed to the driver at once."""
+        return {k: v.reveal() if isinstance(v, Secret) else v for k, v in (self.arguments or {}).items()}
+
+    def _repr_html_(self) -> str:
+        from .documents import html_table
+
+        return html_table(self.to_dict())
+
+
+def write(cord: Cord, target: str) -> Writing:
+    """Write a cord for a driver, or for ``driver/notation``.
+
+    A password that is a locator is left out, and the ledger says where it is kept.
+
+    Raises
+    ------
+    UnknownName
+        When there is no such target.
+    FieldError
+        When the driver does not speak to the cord's engine.
+
+    Examples
+    --------
+    >>> import cordtally as ct
+    >>> cord = ct.read("postgresql://gauge.greywick.example/tides?connect_timeout=5").cord
+    >>> print(ct.write(cord, "npgsql").text)
+    Host=gauge.greywick.example;Database=tides;Timeout=5
+    """
+    loaded = load_target(target)
+    driver = loaded.driver
+    if cord.engine not in driver.engines:
+        others = [i for i, d in load_index()["drivers"].items() if cord.engine in d["engines"]]
+        raise FieldError(
+            f"{driver.title} does not speak to {cord.engine}; targets for it: {', '.join(others)}"
+        )
+    sheet = Sheet(cord, loaded)
+    prefix = _scheme(sheet)
+    for name, value in loaded.facts.opening:
+        if (
+            not any(key.endswith(f"/{name}") for key, _ in cord.native)
+            and cord.discovery.kind is DiscoveryKind.DIRECT
+        ):
+            sheet.owner[len(sheet.fields)] = len(sheet.lines)
+            sheet.fields.append(plain("option", name, value))
+            sheet.note(name, None, f"{name}={value}", Outcome.ADDED, f"{driver.title} is found by this name")
+    _write_discovery(sheet)
+    write_hosts(sheet)
+    _write_credentials(sheet)
+    write_tls(sheet)
+    write_authentication(sheet)
+    for name, value in cord.options:
+        _write_option(sheet, name, value)
+    _write_native(sheet)
+    sheet.close_inner()
+    secrets = frozenset(sheet.secrets)
+    rendered: Rendered = loaded.grammar.render(_as_words(sheet), loaded.dialect, prefix, secrets)
+    _book_refusals(sheet, rendered)
+    arguments = None
+    if rendered.arguments is not None:
+        arguments = {k: _wrapped(sheet, k, v) for k, v in rendered.arguments.items()}
+    text = MaskedText(rendered.text, rendered.masked(MASK))
+    return Writing(f"{driver.id}/{loaded.facts.id}", text, Ledger(tuple(sheet.lines)), arguments)
+
+
+def _scheme(sheet: Sheet) -> str:
+    cord, schemes = sheet.cord, sheet.loaded.facts.schemes
+    engines = sheet.loaded.driver.engines
+    if schemes:
+        listed = schemes.get(cord.engine) or next(iter(schemes.values()))
+        if cord.engine not in schemes:
+            sheet.note(
+                "engine",
+                cord.engine,
+                next(iter(schemes)),
+                Outcome.IMPLIED,
+                "the scheme does not tell them apart",
+            )
+        return listed[0]
+    if cord.engine != engines[0]:
+        reason = f"this notation does not name the engine; read back it counts as {engines[0]}"
+        sheet.note("engine", cord.engine, engines[0], Outcome.IMPLIED, reason)
+    return ""
+
+
+def _write_discovery(sheet: Sheet) -> None:
+    discovery = sheet.cord.discovery
+    if discovery.kind is DiscoveryKind.DIRECT:
+        return
+    option = sheet.option_for("service") if discovery.kind is DiscoveryKind.SERVICE else None
+    source = f"{discovery.kind.value} {discovery.name}"
+    if option is None:
+        sheet.lose("discovery", source, f"{sheet.loaded.driver.title} looks up no {discovery.kind.value}")
+    else:
+        sheet.put("discovery", discovery.name or "", plain("option", option.name, discovery.name or ""))
+
+
+def _write_credentials(sheet: Sheet) -> None:
+    cord, driver = sheet.cord, sheet.loaded.driver
+    if cord.user == "":
+        sheet.note("user", "", None, Outcome.IMPLIED, "an empty user name counts as none")
+    elif cord.user is not None and not sheet.role("user", cord.user):
+        sheet.lose("user", cord.user, f"{driver.title} logs nobody in")
+    if isinstance(cord.password, Secret):
+        if not sheet.role("password", cord.password.reveal(), secret=True):
+            sheet.lose("password", MASK, f"{driver.title} takes no password")
+        elif driver.password_charset == "ascii" and not cord.password.reveal().isascii():
+            sheet.note("password", MASK, MASK, Outcome.APPROXIMATED, driver.password_note or "")
+    elif isinstance(cord.password, Locator):
+        reason = "kept there, and fetched when the cord is used"
+        sheet.note("password", str(cord.password), None, Outcome.IMPLIED, reason)
+    if cord.database == "":
+        sheet.note("database", "", None, Outcome.IMPLIED, "an empty database name counts as none")
+    elif cord.database is not None and not sheet.role("database", cord.database):
+        sheet.lose("database", cord.database, f"{driver.title} takes no database")
+    if cord.authentication.realm is not None:
+        sheet.lose("authentication.realm", cord.authentication.realm, f"{driver.title} knows no realm")
+
+
+def _write_option(sheet: Sheet, name: str, value: OptionValue) -> None:
+    part, driver = f"options.{name}", sheet.loaded.driver
+    shown = f"{name}={value}"
+    option = driver.by_canonical.get(name)
+    inner = sheet.inner_target()
+    if option is None and inner is not None and (through := inner.driver.by_canonical.get(name)):
+        _write_inner_option(sheet, through, inner.driver, name, value)
+        return
+    if option is None:
+        sheet.lose(part, shown, f"{driver.title} has no such option")
+        return
+    if option.only_in and sheet.loaded.facts.id not in option.only_in:
+        sheet.lose(part, shown, f"{driver.title} takes it only in {' and '.join(option.only_in)}")
+        return
+    try:
+        written = write_value(option, driver, value)
+    except NoWord as reason:
+        sheet.lose(part, shown, str(reason))
+        return
+    if written.loss is None and not _reads_back(driver, option, value, written):
+        sheet.lose(part, shown, f"to {driver.title} the word for it means its own default")
+        return
+    sheet.put(part, shown, plain("option", option.name, written.value), loss=written.loss)
+
+
+def _write_inner_option(sheet: Sheet, option: Option, driver: Driver, name: str, value: OptionValue) -> None:
+    try:
+        written = write_value(option, driver, value)
+    except NoWord as reason:
+        sheet.lose(f"options.{name}", f"{name}={value}", str(reason))
+        return
+    word = word_of(written.value, driver)
+    if written.loss is None and not _reads_back(driver, option, value, written):
+        sheet.lose(f"options.{name}", f"{name}={value}", "the word for it means the driver's own default")
+        return
+    sheet.put_inner(f"options.{name}", f"{name}={value}", option.name, word, loss=written.loss, secret=option.secret)
+
+
+def _reads_back(driver: Driver, option: Option, value: OptionValue, written: Written) -> bool:
+    """Check that the driver's word means the value again: a number like 0 may mean something else."""
+    if option.type in {"str", "word", "bool"}:
+        return True
+    return read_value(option, driver, word_of(written.value, driver)) == value
+
+
+def _write_native(sheet: Sheet) -> None:
+    driver, notation = sheet.loaded.driver, sheet.loaded.facts.id
+    taken = {f.name for f in sheet.fields if f.name}
+    for key, value in sheet.cord.native:
+        vocabulary, _, name = key.partition("/")
+        secret = isinstance(value, Secret)
+        shown = f"{name}={MASK if secret else as_text(value)}"
+        option = driver.option(name)
+        known = option is not None and option.vocabulary == vocabulary
+        if not known and not (vocabulary == driver.id and option is None):
+            inner = sheet.inner_target()
+            if inner is not None and vocabulary == inner.driver.id and not _is_said(sheet, vocabulary, name):
+                word = value.reveal() if isinstance(value, Secret) else as_text(value)
+                sheet.put_inner(f"native.{key}", shown, name, word, loss=None, secret=secret)
+                continue
+            if _is_said(sheet, vocabulary, name):
+                continue
+            sheet.lose(f"native.{key}", shown, f"only {vocabulary} knows it")
+        elif option is not None and option.only_in and notation not in option.only_in:
+            sheet.lose(
+                f"native.{key}", shown, f"{driver.title} takes it only in {' and '.join(option.only_in)}"
+            )
+        elif name in taken:
+            sheet.lose(f"native.{key}", shown, "the same option is written with another value")
+        else:
+            raw = value.reveal() if isinstance(value, Secret) else value
+            made = _typed_native(option, as_text(raw)) if sheet.typed and option is not None else raw
+            sheet.put(f"native.{key}", shown, plain("option", name, made), secret=secret)
+
+
+def _is_said(sheet: Sheet, vocabulary: str, name: str) -> bool:
+    """Whether a native word of another driver is only its own spelling of a TLS level that the cord states."""
+    from ..catalog import driver_ids, load_driver
+
+    if sheet.cord.tls.level is None or vocabulary not in driver_ids():
+        return False
+    option = load_driver(vocabulary).options.get(name)
+    if option is None or option.canonical != "tls.level":
+        return False
+    reason = f"its meaning, {sheet.cord.tls.level.value}, is written in {sheet.loaded.driver.title}'s words"
+    value = next(v for k, v in sheet.cord.native if k == f"{vocabulary}/{name}")
+    part = f"native.{vocabulary}/{name}"
+    sheet.note(part, f"{name}={as_text(value)}", sheet.cord.tls.level.value, Outcome.IMPLIED, reason)
+    return True
+
+
+def _typed_native(option: Option, text: str) -> object:
+    try:
+        if option.type == "object":
+            return json.loads(text)
+        if option.type in {"int", "bytes"} or (option.type == "duration" and not option.fraction):
+            return int(text)
+        if option.type == "duration":
+            return float(text)
+        if option.type == "bool" and text in {"true", "false"}:
+            return text == "true"
+    except ValueError:
+        return text
+    return text
+
+
+def _as_words(sheet: Sheet) -> list[Field]:
+    """Turn typed values into words where the notation holds text only."""
+    if sheet.typed:
+        return sheet.fields
+    driver = sheet.loaded.driver
+    return [
+        f if isinstance(f.value, str) or f.role == "port" else f._replace(value=word_of(f.value, driver))
+        for f in sheet.fields
+    ]
+
+
+def _book_refusals(sheet: Sheet, rendered: Rendered) -> None:
+    """Turn the ledger line of a field that the grammar could not hold into a loss."""
+    if not rendered.refused:
+        return
+    positions = {id(f): i for i, f in enumerate(_as_words(sheet) if sheet.typed else sheet.fields)}
+    by_key = {(f.role, f.name): i for i, f in enumerate(sheet.fields)}
+    for field, reason in rendered.refused:
+        index = positions.get(id(field), by_key.get((field.role, field.name)))
+        line = sheet.owner.get(index) if index is not None else None
+        if line is not None:
+            old = sheet.lines[line]
+            sheet.lines[line] = LedgerLine(old.part, old.source, None, Outcome.DROPPED, reason)
+        else:
+            sheet.lose("tls.level", f"{field.name}", reason)
+
+
+def _wrapped(sheet: Sheet, name: str, value: object) -> object:
+    """Hide a secret argument; a password goes as UTF-8 bytes to a driver that would send text in another encoding."""
+    if name not in sheet.secrets or not isinstance(value, str):
+        return value
+    if sheet.loaded.driver.bytes_password and not value.isascii():
+        return SecretBytes(value)
+    return Secret(value)
+
+
+class SecretBytes(Secret):
+    """A secret that its driver wants as UTF-8 bytes."""
+
+    __slots__ = ()
+
+    def reveal(self) -> bytes:  # type: ignore[override]
+        """Give the bytes."""
+        return self._bytes()

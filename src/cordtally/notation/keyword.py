@@ -1,0 +1,142 @@
+r"""libpq's keyword/value grammar.
+
+    text   = *blank [ pair *( 1*blank pair ) ] *blank
+    pair   = keyword *blank "=" *blank value
+    value  = "'" *( any but "'" and "\", or "\" any ) "'"  |  *( any but blank and "\", or "\" any )
+
+Source: PostgreSQL 15 documentation, section 34.1.1.1, and libpq 18.0 itself, tried through psycopg 3.3.9.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Rendered, as_text
+
+_BLANKS = " \t\n\r\v\f"
+_NAME = re.compile(r"[^\s=]+")
+_BARE = re.compile(r"[A-Za-z0-9_./:,@%+*~^&!?-]+")
+_QUOTED_RUN = re.compile(r"[^'\\]+")
+_BARE_RUN = re.compile(r"[^ \t\n\r\v\f\\]+")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Dialect:
+    """libpq's own rules; no flag is needed so far."""
+
+    repeated: str = "last"
+    empty: str = "kept"
+    positions: tuple[str, ...] = ()
+
+
+def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
+    """Take keyword/value pairs apart.
+
+    Raises
+    ------
+    GrammarError
+        Where libpq would refuse the text, too.
+    """
+    fields: list[Field] = []
+    remarks: list[Remark] = []
+    position = _skip(text, 0)
+    while position < len(text):
+        match = _NAME.match(text, position)
+        if match is None:
+            raise GrammarError("a keyword is missing before =", position, position + 1)
+        name_start, name = position, match[0]
+        position = _skip(text, match.end())
+        if position >= len(text) or text[position] != "=":
+            raise GrammarError(
+                "after a keyword an = must follow",
+                name_start,
+                match.end(),
+                "a value with blanks in it needs single quotes: did it end where you meant?",
+            )
+        after_equals = position + 1
+        position = _skip(text, after_equals)
+        if position < len(text) and text[position] == "'":
+            value, end = _quoted(text, position)
+            fields.append(Field("option", name, value, position + 1, end - 1, name_start))
+        else:
+            value, end = _bare(text, position)
+            fields.append(Field("option", name, value, position, end, name_start))
+            if position > after_equals and "=" in value:
+                remarks.append(
+                    Remark(
+                        "needs-escaping",
+                        f"{name} is empty and takes the next pair for its value",
+                        position,
+                        end,
+                        f"write {name}='' for an empty value",
+                    )
+                )
+        position = _skip(text, end)
+    return Parsed(text, tuple(fields), tuple(remarks))
+
+
+def _skip(text: str, position: int) -> int:
+    while position < len(text) and text[position] in _BLANKS:
+        position += 1
+    return position
+
+
+def _quoted(text: str, position: int) -> tuple[str, int]:
+    opening, out = position, []
+    position += 1
+    while position < len(text):
+        if text[position] == "'":
+            return "".join(out), position + 1
+        if text[position] == "\\":
+            out.append(text[position + 1 : position + 2])
+            position += 2
+        else:
+            run = _QUOTED_RUN.match(text, position)
+            assert run is not None
+            out.append(run[0])
+            position = run.end()
+    raise GrammarError(
+        "a quoted value has no closing '", opening, len(text), r"a ' inside a value is written \'"
+    )
+
+
+def _bare(text: str, position: int) -> tuple[str, int]:
+    out = []
+    while position < len(text) and text[position] not in _BLANKS:
+        if text[position] == "\\":
+            out.append(text[position + 1 : position + 2])
+            position = min(position + 2, len(text))
+        else:
+            run = _BARE_RUN.match(text, position)
+            assert run is not None
+            out.append(run[0])
+            position = run.end()
+    return "".join(out), position
+
+
+def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+    """Write keyword/value pairs; a value is quoted where that is needed."""
+    pieces: list[tuple[str, bool]] = []
+    refused: list[Refused] = []
+    for part in fields:
+        try:
+            name, value = _name(part.name or ""), quote(as_text(part.value))
+        except CannotHold as problem:
+            refused.append(Refused(part, problem.reason))
+            continue
+        pieces += [(f"{' ' if pieces else ''}{name}=", False), (value, part.name in secrets)]
+    return Rendered(pieces, refused)
+
+
+def _name(name: str) -> str:
+    if _NAME.fullmatch(name) is None:
+        raise CannotHold("its name holds a blank or an =")
+    return name
+
+
+def quote(value: str) -> str:
+    r"""Quote a value where it is not plain: ``it's`` becomes ``'it\'s'``."""
+    if _BARE.fullmatch(value):
+        return value
+    return "'" + value.replace("\\", "\\\\").replace("'", "\\'") + "'"

@@ -1,0 +1,40 @@
+"""Percent-encoding (RFC 3986, section 2.1) of UTF-8, without losing a byte that is not UTF-8."""
+
+from __future__ import annotations
+
+import re
+from urllib.parse import quote, unquote
+
+from .parts import CannotHold
+
+_BAD = re.compile(r"%(?![0-9A-Fa-f]{2})")
+
+
+def find_bad_escape(text: str, start: int, end: int) -> int:
+    """Find a ``%`` that two hexadecimal digits do not follow; -1 where there is none."""
+    if text.find("%", start, end) < 0:
+        return -1
+    for match in _BAD.finditer(text, start, min(len(text), end)):
+        return match.start()
+    if text[max(start, end - 2) : end].rfind("%") >= 0:
+        return text.rfind("%", start, end)
+    return -1
+
+
+def decode(text: str) -> str:
+    """Decode escapes; bytes that are not UTF-8 become lone surrogates, which `encode` turns back."""
+    return unquote(text, errors="surrogateescape") if "%" in text else text
+
+
+def encode(value: str, safe: str = "") -> str:
+    """Escape everything but letters, digits, ``-._~`` and the safe characters.
+
+    Raises
+    ------
+    CannotHold
+        For half a surrogate pair, which no encoding can hold.
+    """
+    try:
+        return quote(value, safe=safe, errors="surrogateescape")
+    except UnicodeEncodeError:
+        raise CannotHold("half a surrogate pair has no UTF-8 form") from None

@@ -1,0 +1,180 @@
+"""Semicolon-separated pairs, in the quoting of .NET and of ODBC.
+
+    text   = [ pair *( ";" pair ) ] [";"]
+    pair   = key "=" value
+    .NET   : a value that begins with " or ' runs to the same mark, doubled inside; "==" in a key is one "="
+    ODBC   : a value that begins with { runs to }, doubled inside; which keys take braces is up to the driver
+
+Sources: public documentation of .NET's DbConnectionStringBuilder (not checked against an installed one) and of
+ODBC's SQLDriverConnect; psqlODBC 13.02 through unixODBC 2.3.11, tried.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from urllib.parse import unquote_plus
+
+from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Rendered, as_text
+
+_PLAIN = re.compile(
+    r"[A-Za-z0-9_./:,@%+*~^&!?\\-](?:[A-Za-z0-9_./:,@%+*~^&!?\\ -]*[A-Za-z0-9_./:,@%+*~^&!?\\-])?"
+)
+_BRACE_FREE = re.compile(r"[A-Za-z0-9_.-]+")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Dialect:
+    """How one driver quotes.
+
+    ``quoting`` is ``either-quote`` or ``braces``; ``braced`` and ``percent`` list the keys (folded) that take braces,
+    and those whose unbraced value is percent-decoded; ``trims`` cuts blanks around bare values.
+    """
+
+    quoting: str = "braces"
+    braced: tuple[str, ...] = ()
+    percent: tuple[str, ...] = ()
+    trims: bool = False
+    empty: str = "kept"
+    repeated: str = "last"
+    positions: tuple[str, ...] = ()
+
+
+def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
+    """Take pairs apart.
+
+    Raises
+    ------
+    GrammarError
+        For a key without ``=``, a quote or brace that is never closed, or something after a closing one.
+    """
+    fields: list[Field] = []
+    remarks: list[Remark] = []
+    folded = {name.casefold() for name in dialect.percent}
+    position, length = 0, len(text)
+    while position < length:
+        if text[position] in "; \t\r\n":
+            position += 1
+            continue
+        equals = _end_of_key(text, position, dialect)
+        name = text[position:equals].replace("==", "=").strip()
+        if not name:
+            raise GrammarError("a key is missing before =", position, equals + 1)
+        start, end, value, after = _value(text, equals + 1, dialect)
+        if name.casefold() in folded and start > 0 and text[start - 1 : start] != "{":
+            value = unquote_plus(value, errors="surrogateescape")
+        if not (value == "" and dialect.empty == "dropped"):
+            fields.append(Field("option", name, value, start, end, position))
+        elif name:
+            remarks.append(
+                Remark(
+                    "needs-escaping",
+                    f"{name} is empty and counts as not given",
+                    position,
+                    after,
+                    "leave it out",
+                )
+            )
+        position = after + 1
+    return Parsed(text, tuple(fields), tuple(remarks))
+
+
+def _end_of_key(text: str, start: int, dialect: Dialect) -> int:
+    position = start
+    stop = text.find(";", start)
+    while True:
+        equals = text.find("=", position)
+        if equals < 0 or 0 <= stop < equals:
+            end = len(text) if stop < 0 else stop
+            raise GrammarError(
+                "a key has no = and value",
+                start,
+                end,
+                "a value that holds ; must be quoted: did it end where you meant?",
+            )
+        if dialect.quoting == "either-quote" and text.startswith("==", equals):
+            position = equals + 2
+            continue
+        return equals
+
+
+def _value(text: str, position: int, dialect: Dialect) -> tuple[int, int, str, int]:
+    """Give start and end of the raw value, the value, and the place of the semicolon after it."""
+    begin = position
+    if dialect.trims:
+        while begin < len(text) and text[begin] in " \t\r\n":
+            begin += 1
+    mark = text[begin : begin + 1]
+    closing = {'"': '"', "'": "'"}.get(mark) if dialect.quoting == "either-quote" else {"{": "}"}.get(mark)
+    if closing is None:
+        semicolon = text.find(";", position)
+        after = len(text) if semicolon < 0 else semicolon
+        end = after
+        if dialect.trims:
+            end = begin + len(text[begin:after].rstrip())
+        return begin, end, text[begin:end], after
+    place = begin + 1
+    while True:
+        place = text.find(closing, place)
+        if place < 0:
+            raise GrammarError(
+                f"a value has no closing {closing}", begin, len(text), f"write {closing} inside as two"
+            )
+        if text.startswith(closing, place + 1):
+            place += 2
+            continue
+        break
+    semicolon = text.find(";", place)
+    after = len(text) if semicolon < 0 else semicolon
+    if text[place + 1 : after].strip():
+        raise GrammarError(f"only a semicolon may follow the closing {closing}", place + 1, after)
+    return begin + 1, place, text[begin + 1 : place].replace(closing * 2, closing), after
+
+
+def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+    """Write pairs, each value quoted as its driver reads it."""
+    pieces: list[tuple[str, bool]] = []
+    refused: list[Refused] = []
+    braced = {name.casefold() for name in dialect.braced}
+    for part in fields:
+        name, value = part.name or "", as_text(part.value)
+        try:
+            if dialect.quoting == "either-quote":
+                key, written = _dotnet_key(name), _dotnet_value(value)
+            else:
+                key, written = _odbc_key(name), _odbc_value(value, name.casefold() in braced)
+        except CannotHold as problem:
+            refused.append(Refused(part, problem.reason))
+            continue
+        pieces += [(f"{';' if pieces else ''}{key}=", False), (written, part.name in secrets)]
+    return Rendered(pieces, refused)
+
+
+def _dotnet_key(name: str) -> str:
+    if not name.strip() or name != name.strip() or ";" in name or not name.isprintable() or name[0] in "='\"":
+        raise CannotHold("its name cannot stand as a key here")
+    return name.replace("=", "==")
+
+
+def _dotnet_value(value: str) -> str:
+    if value == "":
+        raise CannotHold("an empty value counts as not given")
+    if _PLAIN.fullmatch(value):
+        return value
+    return '"' + value.replace('"', '""') + '"'
+
+
+def _odbc_key(name: str) -> str:
+    if not name.strip() or name != name.strip() or not set(";={}").isdisjoint(name) or not name.isprintable():
+        raise CannotHold("its name cannot stand as a keyword here")
+    return name
+
+
+def _odbc_value(value: str, braces: bool) -> str:
+    if braces:
+        return value if _BRACE_FREE.fullmatch(value) else "{" + value.replace("}", "}}") + "}"
+    if ";" in value or value[:1] == "{":
+        raise CannotHold(
+            "the driver takes this value as it stands, up to the next semicolon, and knows no quoting"
+        )
+    return value

@@ -1,0 +1,358 @@
+"""The URL grammar in its dialects: plain URLs, toolkit URLs, JDBC URLs, file URIs.
+
+    text      = prefix [ user [":" password] "@" ] host *("," host) ["/" database] ["?" pair *("&" pair)]
+    host      = ( "[" IPv6 "]" | name ) [":" port]
+    pair      = key ["=" value]
+
+Source: RFC 3986 for the shape and the escapes; how each driver departs from it stands in the flags.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from . import percent
+from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Rendered, as_text
+
+_TROUBLE = frozenset("@/?#:[] %&+")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Dialect:
+    """How one driver departs from RFC 3986.
+
+    ``positions`` lists what has a place of its own, everything else being an option. ``at`` says which ``@`` ends the
+    user part: ``first``, ``last`` (before any of ``user_info_stops``), or ``toolkit`` (by the first colon).
+    ``escaping`` is ``percent`` or ``none``; ``plus`` in the query is ``literal`` or a ``blank``; ``repeated`` keys:
+    the ``last`` or ``first`` wins, or they make a ``list``; ``empty`` values are ``kept`` or ``dropped``; a
+    ``fragment`` is ``kept`` (belongs to what stands before it) or ``dropped``; ``blanks`` are ``kept`` or ``refused``;
+    ``slash`` before the database is ``optional``, ``required`` or only ``before-database``; ``raw_slash`` inside the
+    database is ``kept`` or ``refused``; ``special`` replaces whole pairs.
+    """
+
+    positions: tuple[str, ...] = ("user", "password", "host", "port", "database")
+    at: str = "first"
+    user_info_stops: str = "/?#"
+    user_refuses: str = ""
+    escaping: str = "percent"
+    plus: str = "literal"
+    host_escaped: bool = False
+    multi_host: bool = False
+    repeated: str = "last"
+    empty: str = "kept"
+    fragment: str = "kept"
+    blanks: str = "kept"
+    slash: str = "optional"
+    raw_slash: str = "kept"
+    port_range: bool = False
+    equals_optional: bool = False
+    opaque: bool = False
+    special: dict[str, str] = field(default_factory=dict)
+
+
+def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
+    """Take a URL apart.
+
+    Raises
+    ------
+    GrammarError
+        Where the driver would refuse the text, too.
+    """
+    escaped = dialect.escaping == "percent"
+    if dialect.blanks == "refused":
+        _refuse_blanks(text)
+    position = len(prefix)
+    fields = [Field("scheme", None, prefix, 0, position, 0)]
+    remarks: list[Remark] = []
+    if dialect.opaque:
+        position = _skip_authority(text, position)
+    elif "user" in dialect.positions:
+        position = _user_part(text, position, dialect, fields, remarks)
+    authority = position
+    if "host" in dialect.positions:
+        position = _hosts(text, position, dialect, fields)
+    if escaped and "%" in text:
+        _refuse_bad_escapes(text, 0, len(text) if dialect.host_escaped else authority, dialect)
+        _refuse_bad_escapes(text, position, len(text), dialect)
+    position = _database(text, position, dialect, fields)
+    if position < len(text) and text[position] == "?":
+        _query(text, position + 1, dialect, fields)
+    return Parsed(text, tuple(fields), tuple(remarks))
+
+
+def _refuse_blanks(text: str) -> None:
+    for character in " \t\n\r\v\f":
+        place = text.find(character)
+        if place >= 0:
+            raise GrammarError("a blank is not allowed here", place, place + 1, "write a blank as %20")
+
+
+def _refuse_bad_escapes(text: str, start: int, end: int, dialect: Dialect) -> None:
+    bad = percent.find_bad_escape(text, start, end)
+    if bad >= 0 and dialect.repeated != "list" and not dialect.opaque:
+        raise GrammarError(
+            "% must be followed by two hexadecimal digits",
+            bad,
+            min(bad + 3, len(text)),
+            "write a plain % as %25",
+        )
+    zero = text.find("%00", start, end)
+    if zero >= 0:
+        raise GrammarError("a NUL character (%00) cannot be passed", zero, zero + 3)
+
+
+def _skip_authority(text: str, position: int) -> int:
+    """``file://localhost/path`` and ``file:///path`` lead to the path; any other host is refused (SQLite's rule)."""
+    if not text.startswith("//", position):
+        return position
+    slash = text.find("/", position + 2)
+    slash = len(text) if slash < 0 else slash
+    if text[position + 2 : slash] not in {"", "localhost"}:
+        raise GrammarError("a file URI names no host but localhost", position + 2, slash, "write file:/path")
+    return slash
+
+
+def _user_part(text: str, start: int, dialect: Dialect, fields: list[Field], remarks: list[Remark]) -> int:
+    limit = len(text)
+    for stop in dialect.user_info_stops:
+        place = text.find(stop, start, limit)
+        if place >= 0:
+            limit = place
+    colon = text.find(":", start, limit)
+    if dialect.user_refuses:
+        slash = text.find(dialect.user_refuses, start, limit)
+        run = min(p for p in (colon, slash, limit) if p >= 0)
+        at = text.find("@", colon, limit) if colon == run else -1
+        if at < 0:
+            colon, at = -1, text.rfind("@", start, run)
+    elif dialect.at == "last":
+        at = text.rfind("@", start, limit)
+    else:
+        at = text.find("@", start, limit)
+    if at < 0:
+        return start
+    if colon > at:
+        colon = -1
+    user_end = at if colon < 0 else colon
+    if user_end > start:
+        raw = text[start:user_end]
+        fields.append(Field("user", None, percent.decode(raw), start, user_end, start))
+        _remark_raw("user name", raw, start, user_end, remarks)
+    if colon >= 0:
+        raw = text[colon + 1 : at]
+        fields.append(Field("password", None, percent.decode(raw), colon + 1, at, colon + 1))
+        _remark_raw("password", raw, colon + 1, at, remarks)
+    return at + 1
+
+
+def _remark_raw(what: str, raw: str, start: int, end: int, remarks: list[Remark]) -> None:
+    if raw.isalnum():
+        return
+    if _TROUBLE.isdisjoint(raw):
+        return
+    found = [c for c in dict.fromkeys(raw) if c in _TROUBLE and c not in "%+"]
+    bad = percent.find_bad_escape(raw, 0, len(raw)) >= 0
+    if found or bad:
+        shown = " ".join("a blank" if c == " " else c for c in found + (["%"] if bad else []))
+        first = "%25" if not found else percent.encode(found[0])
+        remarks.append(
+            Remark(
+                "needs-escaping",
+                f"the {what} holds {shown} unescaped; other drivers end it there",
+                start,
+                end,
+                f"percent-encode it ({'%' if not found else found[0]} becomes {first})",
+            )
+        )
+
+
+def _hosts(text: str, position: int, dialect: Dialect, fields: list[Field]) -> int:
+    length = len(text)
+    while True:
+        if position < length and text[position] == "[":
+            close = text.find("]", position)
+            if close < 0:
+                raise GrammarError("the [ of an IPv6 address has no ]", position, length)
+            if close == position + 1:
+                raise GrammarError("an IPv6 address is missing between [ and ]", position, close + 1)
+            raw = text[position + 1 : close]
+            value = percent.decode(raw) if dialect.host_escaped else raw
+            fields.append(Field("host", None, value, position + 1, close, position))
+            end = close + 1
+            if end < length and text[end] not in ":/?" + ("," if dialect.multi_host else ""):
+                raise GrammarError("after ] a colon and a port, a slash or the end must follow", end, end + 1)
+        else:
+            end = _end_of(text, position, ":/?,#" if dialect.multi_host else ":/?#")
+            if end < length and text[end] == "#" and dialect.fragment == "kept":
+                end = _end_of(text, end, ":/?," if dialect.multi_host else ":/?")
+            raw = text[position:end]
+            if raw or (end < length and text[end] in ":,"):
+                value = percent.decode(raw) if dialect.host_escaped else raw
+                fields.append(Field("host", None, value, position, end, position))
+        if end < length and text[end] == ":":
+            end = _port(text, end + 1, dialect, fields)
+        if end < length and text[end] == "," and dialect.multi_host:
+            position = end + 1
+            continue
+        return end
+
+
+def _port(text: str, start: int, dialect: Dialect, fields: list[Field]) -> int:
+    end = _end_of(text, start, "/?,#" if dialect.multi_host else "/?#")
+    raw = text[start:end]
+    if raw and not (raw.isascii() and raw.isdigit()):
+        raise GrammarError(
+            "a port is a number from 1 to 65535",
+            start,
+            end,
+            "a user name or password with @ : / ? # or % in it must be percent-encoded: did it end where you meant?",
+        )
+    if dialect.port_range and raw and not 1 <= int(raw[:9]) <= 65535:
+        raise GrammarError("a port is a number from 1 to 65535", start, end)
+    if raw:
+        fields.append(Field("port", None, raw, start, end, start))
+    return end
+
+
+def _end_of(text: str, start: int, stops: str) -> int:
+    end = len(text)
+    for stop in stops:
+        place = text.find(stop, start, end)
+        if place >= 0:
+            end = place
+    return end
+
+
+def _database(text: str, position: int, dialect: Dialect, fields: list[Field]) -> int:
+    length = len(text)
+    if dialect.slash == "required" and (position >= length or text[position] != "/"):
+        raise GrammarError("a slash must follow the host, even without a database", position, position + 1)
+    if dialect.opaque:
+        start = position
+    elif position < length and text[position] == "/":
+        start = position + 1
+    else:
+        return position
+    end = text.find("?", start)
+    end = length if end < 0 else end
+    if dialect.fragment == "dropped":
+        end = _end_of(text[:end], start, "#")
+    if dialect.raw_slash == "refused" and text.find("/", start, end) >= 0:
+        place = text.find("/", start, end)
+        raise GrammarError(
+            "a slash inside the database name must be escaped", place, place + 1, "write it as %2F"
+        )
+    if end > start:
+        value = text[start:end]
+        if dialect.escaping == "percent":
+            value = percent.decode(value.replace("+", " ") if dialect.slash == "required" else value)
+        fields.append(Field("database", None, value, start, end, start))
+    return text.find("?", end) if dialect.fragment == "dropped" and text.find("?", end) >= 0 else end
+
+
+def _query(text: str, start: int, dialect: Dialect, fields: list[Field]) -> None:
+    length = len(text)
+    if dialect.fragment == "dropped":
+        length = _end_of(text, start, "#")
+    blank_plus, escaped = dialect.plus == "blank", dialect.escaping == "percent"
+    while start < length:
+        end = text.find("&", start, length)
+        end = length if end < 0 else end
+        equals = text.find("=", start, end)
+        if equals < 0 and end > start and not dialect.equals_optional and dialect.repeated != "list":
+            raise GrammarError("a parameter has no = and value", start, end, "write it as name=value")
+        if end > start and not (dialect.empty == "dropped" and equals in {-1, end - 1}):
+            key_end = end if equals < 0 else equals
+            key, value = text[start:key_end], text[key_end + 1 : end]
+            if blank_plus:
+                key, value = key.replace("+", " "), value.replace("+", " ")
+            if escaped:
+                key, value = percent.decode(key), percent.decode(value)
+            if dialect.special and f"{key}={value}" in dialect.special:
+                key, _, value = dialect.special[f"{key}={value}"].partition("=")
+            fields.append(Field("option", key, value, min(key_end + 1, end), end, start))
+        start = end + 1
+
+
+def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+    """Write a URL; option names in ``secrets`` and the password are marked as secret pieces."""
+    pieces: list[tuple[str, bool]] = [(prefix, False)]
+    refused: list[Refused] = []
+    user: list[tuple[str, bool]] = []
+    hosts: list[str] = []
+    database: str | None = None
+    query: list[tuple[str, bool]] = []
+    for part in fields:
+        try:
+            if part.role == "user":
+                user.insert(0, (_user(as_text(part.value), dialect), False))
+            elif part.role == "password":
+                user += [(":", False), (percent.encode(as_text(part.value)), True)]
+            elif part.role == "host":
+                hosts.append(_host(as_text(part.value), dialect))
+            elif part.role == "port":
+                hosts[-1] += f":{part.value}"
+            elif part.role == "database":
+                database = _database_text(as_text(part.value), dialect)
+            elif part.role == "option":
+                name, value = _pair(part.name or "", as_text(part.value), dialect)
+                query += [("&" if query else "?", False), (f"{name}=", False), (value, part.name in secrets)]
+        except CannotHold as problem:
+            refused.append(Refused(part, problem.reason))
+    if user:
+        pieces += [*user, ("@", False)]
+    pieces.append((",".join(hosts), False))
+    if database is not None or (dialect.slash == "required" and not dialect.opaque):
+        pieces.append((database or "", False) if dialect.opaque else ("/" + (database or ""), False))
+    return Rendered(pieces + query, refused)
+
+
+def _user(value: str, dialect: Dialect) -> str:
+    return percent.encode(value)
+
+
+def _host(value: str, dialect: Dialect) -> str:
+    if dialect.host_escaped and value[:1] in {"/", "@"}:
+        return percent.encode(value)
+    if ":" in value:
+        if dialect.host_escaped:
+            return f"[{percent.encode(value, ':')}]"
+        if not set("[]/?#@,& ").isdisjoint(value):
+            raise CannotHold("an address in brackets cannot hold [ ] / ? # @ , & or a blank")
+        return f"[{value}]"
+    if dialect.host_escaped:
+        return percent.encode(value)
+    if not set("/?#@,&[]% \t\n\r").isdisjoint(value) or not value.isprintable():
+        raise CannotHold("a host name here is written as it is, and cannot hold / ? # @ , & [ ] % or blanks")
+    return value
+
+
+def _database_text(value: str, dialect: Dialect) -> str:
+    if dialect.escaping == "percent":
+        if dialect.empty == "dropped" or dialect.slash == "required":
+            if value == "":
+                raise CannotHold("an empty database name counts as none")
+        return percent.encode(
+            value, "/:" if dialect.raw_slash == "kept" and dialect.opaque else _slash(dialect)
+        )
+    if "?" in value:
+        raise CannotHold("nothing is escaped in this URL, and a ? would end the database name")
+    if value == "":
+        raise CannotHold("an empty database name counts as none")
+    return value
+
+
+def _slash(dialect: Dialect) -> str:
+    return "/" if dialect.raw_slash == "kept" and dialect.slash == "before-database" else ""
+
+
+def _pair(name: str, value: str, dialect: Dialect) -> tuple[str, str]:
+    if dialect.escaping == "percent":
+        if value == "" and dialect.empty == "dropped":
+            raise CannotHold("an option with an empty value is dropped by the reader")
+        return percent.encode(name), percent.encode(value)
+    if "&" in value:
+        raise CannotHold("nothing is escaped in this URL, and an & would end the value")
+    if "&" in name or "=" in name or name == "":
+        raise CannotHold("nothing is escaped in this URL, and its name holds & or =")
+    return name, value

@@ -1,0 +1,43 @@
+"""The central law: writing and reading back gives the same cord, or the ledger says what does not."""
+
+import pytest
+from hypothesis import HealthCheck, example, given, settings
+from hypothesis import strategies as st
+
+import cordtally as ct
+from cordtally.model import Cord, Host, Secret, Tls, TlsLevel
+
+from ..strategies import TARGETS, cords
+
+
+def differences(before: Cord, after: Cord) -> set[str]:
+    """Name the parts in which two cords differ, in the ledger's words."""
+    parts = {p for p in ("engine", "database", "user", "password", "discovery") if getattr(before, p) != getattr(after, p)}
+    parts |= {"host"} if [h.address for h in before.hosts] != [h.address for h in after.hosts] else set()
+    if len(before.hosts) == len(after.hosts):
+        parts |= {"port"} if [h.port for h in before.hosts] != [h.port for h in after.hosts] else set()
+    parts |= {"authentication.method"} if before.authentication != after.authentication else set()
+    for name in ("level", "ca", "certificate", "key", "key_password"):
+        parts |= {f"tls.{name}"} if getattr(before.tls, name) != getattr(after.tls, name) else set()
+    for kind, one, other in (("options", before.options, after.options), ("native", before.native, after.native)):
+        one, other = dict(one), dict(other)
+        parts |= {f"{kind}.{name}" for name in {*one, *other} if one.get(name) != other.get(name)}
+    return parts
+
+
+def hold_law(cord: Cord, target: str) -> None:
+    writing = ct.write(cord, target)
+    again = ct.read(writing.text, driver=target)
+    added = {f"native.{target.partition('/')[0]}/{line.part}" for line in writing.ledger if line.outcome.value == "added"}
+    undeclared = {p for p in differences(cord, again.cord) - added if not writing.ledger.declares(p)}
+    assert not undeclared, (sorted(undeclared), writing.text.reveal())
+    if again.notation == "arguments":
+        mapped = ct.read(writing.revealed_arguments(), driver=target)
+        assert mapped.cord == again.cord
+
+
+@pytest.mark.parametrize("target", TARGETS)
+@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(data=st.data())
+def test_central_law(target, data):
+    hold_law(data.draw(cords(target)), target)
