@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from .exchange import Outcome as Outcome
     from .exchange import Reading as Reading
     from .exchange import Writing as Writing
+    from .exchange import compose as compose
     from .exchange import convert as convert
     from .exchange import read as read
     from .exchange import write as write
@@ -47,11 +48,11 @@ if TYPE_CHECKING:
     from .secrets import arguments_for as arguments_for
     from .secrets import fetch as fetch
     from .sweeping import sweep as sweep
+    from .sweeping import vet as vet
     from .tally import Tally as Tally
     from .tally import load as load
     from .vetting import Finding as Finding
     from .vetting import Severity as Severity
-    from .vetting import vet as vet
 
 __version__ = "0.1.0"
 _HOME = {
@@ -70,7 +71,7 @@ _HOME = {
         ),
         ".errors",
     ),
-    **dict.fromkeys(("Ledger", "Outcome", "Reading", "Writing", "convert", "read", "write"), ".exchange"),
+    **dict.fromkeys(("Ledger", "Outcome", "Reading", "Writing", "compose", "convert", "read", "write"), ".exchange"),
     **dict.fromkeys(
         (
             "Authentication",
@@ -91,9 +92,9 @@ _HOME = {
     ),
     **dict.fromkeys(("PoolLoad", "size_pool"), ".pooling"),
     **dict.fromkeys(("arguments_for", "fetch"), ".secrets"),
-    **dict.fromkeys(("sweep",), ".sweeping"),
+    **dict.fromkeys(("sweep", "vet"), ".sweeping"),
     **dict.fromkeys(("Tally", "load"), ".tally"),
-    **dict.fromkeys(("Finding", "Severity", "vet"), ".vetting"),
+    **dict.fromkeys(("Finding", "Severity"), ".vetting"),
 }
 __all__ = sorted([*_HOME, "__version__"])  # noqa: PLE0605 -- a sorted list is a list
 

@@ -141,9 +141,7 @@ def _rebuild_unknown_name(kind: str, name: str, nearest: tuple[str, ...], hint: 
 
 def cells(text: str) -> int:
     """Count the terminal cells that a text fills: wide characters take two, combining marks none."""
-    return sum(
-        0 if unicodedata.combining(c) else 2 if unicodedata.east_asian_width(c) in "WF" else 1 for c in text
-    )
+    return sum(0 if unicodedata.combining(c) else 2 if unicodedata.east_asian_width(c) in "WF" else 1 for c in text)
 
 
 def _excerpt(masked: str, caret: tuple[int, int], width: int = 72) -> list[str]:

@@ -157,9 +157,7 @@ def load_canonical() -> Mapping[str, CanonicalOption]:
 
 def _read_raw(driver_id: str) -> dict[str, Any]:
     raw = tomllib.loads((FOLDER / "drivers" / f"{driver_id}.toml").read_text("utf-8"))
-    raw["options"] = {
-        name: {"vocabulary": driver_id, **entry} for name, entry in raw.get("options", {}).items()
-    }
+    raw["options"] = {name: {"vocabulary": driver_id, **entry} for name, entry in raw.get("options", {}).items()}
     if "extends" not in raw:
         return raw
     base = _read_raw(raw["extends"])

@@ -1,5 +1,6 @@
 """Meaning: a text read as its driver reads it, a cord written for any target, and the ledger between the two."""
 
+from .composing import compose, parse_host, parse_option
 from .conversion import convert, convert_reading
 from .ledger import Ledger, LedgerLine, Outcome
 from .reading import LARGEST_TEXT, OptionRow, Part, Reading, load_target, read
@@ -14,9 +15,12 @@ __all__ = [
     "Part",
     "Reading",
     "Writing",
+    "compose",
     "convert",
     "convert_reading",
     "load_target",
+    "parse_host",
+    "parse_option",
     "read",
     "write",
 ]

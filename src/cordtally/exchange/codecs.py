@@ -41,7 +41,7 @@ class NoWord(ValueError):
 
 
 def read_value(option: Option, driver: Driver, text: str) -> OptionValue | Misread | None:
-    """Give the typed value of a driver's word; None where the word has no meaning outside this driver (its own default).
+    """Give the typed value of a driver's word; None where the word only stands for the driver's own default.
 
     Never raises: what the driver would refuse comes back as `Misread`.
     """
@@ -106,9 +106,7 @@ def _read_bool(option: Option, driver: Driver, text: str) -> bool | Misread:
     if folded in (w.casefold() for w in driver.false_words):
         return False
     yes, no = driver.true_words[0], driver.false_words[0]
-    return Misread(
-        "wrong-boolean-word", f"{option.name} is on or off in other words here", f"write {yes} or {no}"
-    )
+    return Misread("wrong-boolean-word", f"{option.name} is on or off in other words here", f"write {yes} or {no}")
 
 
 def _read_duration(option: Option, text: str) -> Duration | Misread | None:
@@ -120,11 +118,7 @@ def _read_duration(option: Option, text: str) -> Duration | Misread | None:
         number = Fraction(text.strip()) if pattern.fullmatch(text.strip()) else None
         unit = NANOSECONDS[option.unit or "s"]
     if number is None:
-        wanted = (
-            "a duration with units, like 5s or 250ms"
-            if option.unit == "go"
-            else f"a number of {_unit(option)}"
-        )
+        wanted = "a duration with units, like 5s or 250ms" if option.unit == "go" else f"a number of {_unit(option)}"
         return Misread("value-out-of-range", f"{option.name} wants {wanted}", _duration_fix(option, text))
     if number < 0 and option.minimum is None:
         return _special(option, option.negative, "a negative number")
@@ -140,9 +134,7 @@ def _special(option: Option, meaning: str | None, called: str) -> Duration | Mis
         return Duration(0)
     if meaning in {"system", "skipped", "from-server"}:
         return None
-    return Misread(
-        "value-out-of-range", f"{option.name} does not take {called}", f"write a positive {_unit(option)}"
-    )
+    return Misread("value-out-of-range", f"{option.name} does not take {called}", f"write a positive {_unit(option)}")
 
 
 def _duration_fix(option: Option, text: str) -> str:
@@ -155,9 +147,7 @@ def _duration_fix(option: Option, text: str) -> str:
 
 
 def _unit(option: Option) -> str:
-    return {"s": "seconds", "ms": "milliseconds", "min": "minutes", "ns": "nanoseconds"}.get(
-        option.unit or "", "units"
-    )
+    return {"s": "seconds", "ms": "milliseconds", "min": "minutes", "ns": "nanoseconds"}.get(option.unit or "", "units")
 
 
 def _read_go(text: str) -> Fraction | None:

@@ -40,9 +40,7 @@ def find_target(text: str) -> Target:
             driver, notation, engine = readers[0]
             return Target(f"{driver}/{notation}", prefix, engine)
     if not text.strip():
-        raise TextError(
-            "the text is empty", hint="give a connection string, a file path or the name of a cord"
-        )
+        raise TextError("the text is empty", hint="give a connection string, a file path or the name of a cord")
     if _SCHEME.match(text):
         raise _unknown_scheme(text)
     return _find_bare(text)
@@ -155,9 +153,7 @@ def notation_of(text: str, driver: str) -> Target:
         wanted_prefixes = [p for f in candidates for listed in f.schemes.values() for p in listed]
         start = scheme.end() if scheme else 1
         raise TextError(
-            f"the text should begin with {' or '.join(wanted_prefixes)}"
-            if wanted_prefixes
-            else "this is a URL",
+            f"the text should begin with {' or '.join(wanted_prefixes)}" if wanted_prefixes else "this is a URL",
             reading_as=driver,
             span=(0, start),
             masked=text[:start] if scheme else None,

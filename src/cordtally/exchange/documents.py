@@ -48,7 +48,9 @@ def reading_document(reading: Reading, *, reveal: bool = False, effective: bool 
         "engine": cord.engine,
         "driver": reading.driver,
         "notation": reading.notation,
-        "hosts": [{"address": h.address, "port": h.port, "instance": h.instance} for h in cord.hosts],
+        "hosts": [
+            {"address": h.address if reveal else h.shown, "port": h.port, "instance": h.instance} for h in cord.hosts
+        ],
         "database": cord.database,
         "user": cord.user,
         "password": password,
@@ -73,10 +75,8 @@ def _fill_defaults(document: dict[str, object], reading: Reading, tls: dict[str,
     hosts = reading.cord.hosts or (() if engine.embedded else (None,))
     document["hosts"] = [
         {
-            "address": (h.address if h else "") or engine.default_host,
-            "port": (
-                h.port if h and h.port is not None else None if h and h.is_socket else engine.default_port
-            ),
+            "address": (h.shown if h else "") or engine.default_host,
+            "port": (h.port if h and h.port is not None else None if h and h.is_socket else engine.default_port),
             "instance": h.instance if h else None,
         }
         for h in hosts

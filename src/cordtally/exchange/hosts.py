@@ -10,6 +10,7 @@ from .sheet import Sheet
 
 
 def write_hosts(sheet: Sheet) -> None:
+    """Put hosts and ports where the target takes them; what has no place is booked as dropped."""
     loaded, hosts = sheet.loaded, list(sheet.cord.hosts)
     style = loaded.facts.hosts
     if hosts and style == "single" and len(hosts) > 1:
@@ -36,8 +37,11 @@ def write_hosts(sheet: Sheet) -> None:
             if host.is_socket and loaded.facts.socket == "option":
                 sheet.lose("host", host.address, "a socket cannot stand in a list of hosts here")
                 continue
-            sheet.put("host", host.address, plain("host", None, host.address))
-            if host.port is not None:
+            secret = host.shown != host.address
+            sheet.put("host", host.shown, plain("host", None, host.address), secret=secret)
+            if host.port is not None and host.is_socket and loaded.facts.socket == "authority":
+                sheet.lose("port", str(host.port), "a socket has no port here")
+            elif host.port is not None:
                 sheet.put("port", str(host.port), plain("port", None, host.port))
     elif kept:
         _write_host_options(sheet, kept, style)
@@ -67,11 +71,19 @@ def _write_host_options(sheet: Sheet, hosts: list[Host], style: str) -> None:
     ports = [h.port for h in hosts]
     source = ",".join(str(h) for h in hosts)
     if style == "inline" and len(hosts) > 1:
-        sheet.put("host", source, plain("option", host_option.name, source))
+        written = ",".join(_inline(h) for h in hosts)
+        secret = any(h.shown != h.address for h in hosts)
+        sheet.put("host", source, plain("option", host_option.name, written), secret=secret)
         return
     joined = ",".join(h.address for h in hosts)
     if joined or len(hosts) > 1:
-        sheet.put("host", joined, plain("option", host_option.name, joined))
+        secret = any(h.shown != h.address for h in hosts)
+        sheet.put("host", source if secret else joined, plain("option", host_option.name, joined), secret=secret)
     if any(p is not None for p in ports):
         value: object = ports[0] if len(ports) == 1 else ",".join("" if p is None else str(p) for p in ports)
         sheet.put("port", as_text(value), plain("option", port_option.name, value))
+
+
+def _inline(host: Host) -> str:
+    address = f"[{host.address}]" if ":" in host.address else host.address
+    return address if host.port is None else f"{address}:{host.port}"

@@ -157,9 +157,7 @@ def read(text: str | Secret | Mapping[str, object], *, driver: str | None = None
         return _read_mapping(text, driver)
     source = text.reveal() if isinstance(text, Secret) else text
     if len(source) > LARGEST_TEXT:
-        raise TextError(
-            f"a text may have up to {LARGEST_TEXT:,} characters, and this one has {len(source):,}"
-        )
+        raise TextError(f"a text may have up to {LARGEST_TEXT:,} characters, and this one has {len(source):,}")
     from .detection import find_target, notation_of
 
     found = find_target(source) if driver is None else notation_of(source, driver)
@@ -187,9 +185,7 @@ def _unreadable(text: str, target: str, error: GrammarError) -> TextError:
 
 def _read_mapping(mapping: Mapping[str, object], driver: str | None) -> Reading:
     if driver is None:
-        raise TextError(
-            "a mapping of arguments does not say which driver it is for", hint="pass driver='psycopg'"
-        )
+        raise TextError("a mapping of arguments does not say which driver it is for", hint="pass driver='psycopg'")
     from ..notation.arguments import parse_mapping
 
     loaded = load_target(f"{driver.partition('/')[0]}/arguments")
@@ -240,6 +236,9 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Reading:
         _walk_options(_effective(option_fields, dialect.repeated, found), loaded, found)
     cord = _assemble(found, loaded, engine or driver.engines[0])
     spans = [(p.start, p.end) for p in found.parts if p.secret]
+    spans += [
+        _password_tail(f, parsed.text) for _, _, f in found.hosts if isinstance(f, Field) and "@" in str(f.value)[1:]
+    ]
     masked = mask_spans(parsed.text, spans) if spans else parsed.text
     if len(found.parts) > 1:
         found.parts.sort(key=_start_of)
@@ -252,6 +251,12 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Reading:
         tuple(found.rows),
         tuple(found.remarks),
     )
+
+
+def _password_tail(field: Field, text: str) -> tuple[int, int]:
+    """What stands before an ``@`` inside a host may be the end of a password, and is masked with it."""
+    at = max(text.rfind("@", field.start, field.end), text.rfind("%40", field.start, field.end))
+    return field.start, max(at, field.start)
 
 
 def _start_of(part: Part) -> int:
@@ -310,9 +315,7 @@ def _walk_options(fields: list[Field], loaded: Loaded, found: _Gathered) -> None
                 if positional_hosts and loaded.dialect.repeated != "list":
                     found.hosts.clear()
                 elif positional_hosts:
-                    found.hosts[:] = [
-                        h for h in found.hosts if isinstance(h[2], Field) and h[2].role == "option"
-                    ]
+                    found.hosts[:] = [h for h in found.hosts if isinstance(h[2], Field) and h[2].role == "option"]
                 _split_hosts(text, field, loaded, found)
         elif canonical == "port":
             _spread_ports(text, field, loaded, found)
@@ -329,7 +332,9 @@ def _walk_nested(text: str, field: Field, driver: Driver, found: _Gathered) -> b
     try:
         parsed = inner.grammar.parse(text, inner.dialect, "")
     except GrammarError as error:
-        remark = Remark("value-out-of-range", f"{field.name}: {error.problem}", field.start, field.end, error.hint or "")
+        remark = Remark(
+            "value-out-of-range", f"{field.name}: {error.problem}", field.start, field.end, error.hint or ""
+        )
         found.remarks.append(remark)
         return False
     found.parts.append(Part("option", field.name, field.start, field.end, True, field.whole))
@@ -388,7 +393,7 @@ def _take_unknown(
     )
 
 
-def _take_option(
+def _take_option(  # noqa: PLR0917 -- the loop of `_walk_options`, cut in two
     name: str, text: str, field: Field, option: Option, driver: Driver, found: _Gathered
 ) -> None:
     value = read_value(option, driver, text)

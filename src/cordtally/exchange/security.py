@@ -15,6 +15,7 @@ _TLS_FILES = ("ca", "certificate", "key", "key_password")
 
 
 def write_tls(sheet: Sheet) -> None:
+    """Put certificate files and the words for the TLS level."""
     cord, driver = sheet.cord, sheet.loaded.driver
     present = set()
     for part in _TLS_FILES:
@@ -55,20 +56,16 @@ def write_tls(sheet: Sheet) -> None:
     pairs = choice.state.set if choice.state is not None else ()
     for name, word in pairs:
         option = driver.options[name]
-        value: object = word == "true" if option.type == "bool" and sheet.typed else word
-        value = json.loads(word) if option.type == "object" and sheet.typed else value
-        sheet.fields.append(plain("option", name, value))
+        typed: object = word == "true" if option.type == "bool" and sheet.typed else word
+        typed = json.loads(word) if option.type == "object" and sheet.typed else typed
+        sheet.fields.append(plain("option", name, typed))
     target = _pairs(dict(pairs)) or None
     if not choice.exact:
-        kind = "stronger" if level < TlsLevel(choice.meaning) else "WEAKER"
-        reason = f"{driver.title} cannot say {level.value} here: the {kind} {choice.meaning} is written"
+        kind = "stronger" if level < TlsLevel(choice.meaning) else "weaker"
+        reason = f"{driver.title} cannot say {level.value} here: the {kind} level {choice.meaning} is written"
         sheet.note("tls.level", level.value, target, Outcome.APPROXIMATED, reason)
     elif target is None:
-        why = (
-            choice.state.why
-            if choice.state is not None and choice.state.why
-            else "this is the driver's default"
-        )
+        why = choice.state.why if choice.state is not None and choice.state.why else "this is the driver's default"
         outcome = Outcome.KEPT if present and choice.state is not None else Outcome.IMPLIED
         sheet.note("tls.level", level.value, None, outcome, why)
     else:
@@ -101,6 +98,7 @@ def _pairs(words: dict[str, str]) -> str:
 
 
 def write_authentication(sheet: Sheet) -> None:
+    """Put the words for a stated log-in method, or say what implies it."""
     cord, driver = sheet.cord, sheet.loaded.driver
     method = cord.authentication.method
     if method is None:

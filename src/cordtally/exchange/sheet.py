@@ -22,11 +22,10 @@ class Sheet:
 
     @property
     def typed(self) -> bool:
+        """Whether values keep their types, instead of becoming words."""
         return self.loaded.facts.grammar == "arguments"
 
-    def put(
-        self, part: str, source: str, field: Field, *, loss: str | None = None, secret: bool = False
-    ) -> None:
+    def put(self, part: str, source: str, field: Field, *, loss: str | None = None, secret: bool = False) -> None:
         """Add a field with its ledger line; a value with a character that the driver cannot take is dropped."""
         driver = self.loaded.driver
         if isinstance(field.value, str) and any(c in field.value for c in driver.refuses):
@@ -42,9 +41,11 @@ class Sheet:
         self.lines.append(LedgerLine(part, source, target, outcome, loss))
 
     def lose(self, part: str, source: str, reason: str) -> None:
+        """Book a part that has no place in the target."""
         self.lines.append(LedgerLine(part, source, None, Outcome.DROPPED, reason))
 
     def note(self, part: str, source: str | None, target: str | None, outcome: Outcome, reason: str) -> None:
+        """Book a line that no single field stands for."""
         self.lines.append(LedgerLine(part, source, target, outcome, reason))
 
     def put_inner(self, part: str, source: str, name: str, word: str, *, loss: str | None, secret: bool) -> None:
@@ -89,6 +90,7 @@ class Sheet:
         return True
 
     def option_for(self, canonical: str) -> Option | None:
+        """Find the driver's option for a canonical name, if this notation takes it."""
         option = self.loaded.driver.by_canonical.get(canonical)
         if option is None or (option.only_in and self.loaded.facts.id not in option.only_in):
             return None

@@ -76,16 +76,11 @@ def write(cord: Cord, target: str) -> Writing:
     driver = loaded.driver
     if cord.engine not in driver.engines:
         others = [i for i, d in load_index()["drivers"].items() if cord.engine in d["engines"]]
-        raise FieldError(
-            f"{driver.title} does not speak to {cord.engine}; targets for it: {', '.join(others)}"
-        )
+        raise FieldError(f"{driver.title} does not speak to {cord.engine}; targets for it: {', '.join(others)}")
     sheet = Sheet(cord, loaded)
     prefix = _scheme(sheet)
     for name, value in loaded.facts.opening:
-        if (
-            not any(key.endswith(f"/{name}") for key, _ in cord.native)
-            and cord.discovery.kind is DiscoveryKind.DIRECT
-        ):
+        if not any(key.endswith(f"/{name}") for key, _ in cord.native) and cord.discovery.kind is DiscoveryKind.DIRECT:
             sheet.owner[len(sheet.fields)] = len(sheet.lines)
             sheet.fields.append(plain("option", name, value))
             sheet.note(name, None, f"{name}={value}", Outcome.ADDED, f"{driver.title} is found by this name")
@@ -94,8 +89,8 @@ def write(cord: Cord, target: str) -> Writing:
     _write_credentials(sheet)
     write_tls(sheet)
     write_authentication(sheet)
-    for name, value in cord.options:
-        _write_option(sheet, name, value)
+    for option_name, option_value in cord.options:
+        _write_option(sheet, option_name, option_value)
     _write_native(sheet)
     sheet.close_inner()
     secrets = frozenset(sheet.secrets)
@@ -226,13 +221,11 @@ def _write_native(sheet: Sheet) -> None:
                 continue
             sheet.lose(f"native.{key}", shown, f"only {vocabulary} knows it")
         elif option is not None and option.only_in and notation not in option.only_in:
-            sheet.lose(
-                f"native.{key}", shown, f"{driver.title} takes it only in {' and '.join(option.only_in)}"
-            )
+            sheet.lose(f"native.{key}", shown, f"{driver.title} takes it only in {' and '.join(option.only_in)}")
         elif name in taken:
             sheet.lose(f"native.{key}", shown, "the same option is written with another value")
         else:
-            raw = value.reveal() if isinstance(value, Secret) else value
+            raw: object = value.reveal() if isinstance(value, Secret) else value
             made = _typed_native(option, as_text(raw)) if sheet.typed and option is not None else raw
             sheet.put(f"native.{key}", shown, plain("option", name, made), secret=secret)
 

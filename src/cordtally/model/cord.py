@@ -5,7 +5,7 @@ from __future__ import annotations
 import enum
 from dataclasses import dataclass, replace
 
-from .secret import Locator, Secret
+from .secret import MASK, Locator, Secret
 from .values import ByteSize, Duration
 
 OptionValue = str | int | bool | float | Duration | ByteSize | Secret
@@ -78,8 +78,18 @@ class Host:
         """Whether the address is a path in the file system (or an abstract socket, ``@name``)."""
         return self.address[:1] in {"/", "@"}
 
+    @property
+    def shown(self) -> str:
+        """The address as it may be shown: what stands before an ``@`` in it may be the end of a password."""
+        head, at, tail = self.address.rpartition("@")
+        return f"{MASK}@{tail}" if at and head else self.address
+
+    def __repr__(self) -> str:
+        return f"Host({self.shown!r}, port={self.port!r}, instance={self.instance!r})"
+
     def __str__(self) -> str:
-        shown = f"[{self.address}]" if ":" in self.address and not self.is_socket else self.address
+        address = self.shown
+        shown = f"[{address}]" if ":" in address and not self.is_socket else address
         return shown if self.port is None else f"{shown}:{self.port}"
 
 

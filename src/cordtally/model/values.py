@@ -68,6 +68,13 @@ class Duration:
         """The length in seconds; infinity where unlimited."""
         return float("inf") if self.nanoseconds is None else self.nanoseconds / 1_000_000_000
 
+    def rough(self) -> str:
+        """The length for people, in the unit that suits it: ``about 1.4 h``; as exact as `str` where that is short."""
+        if self.nanoseconds is None or self.nanoseconds < NANOSECONDS["min"]:
+            return str(self)
+        unit = next(u for u in ("d", "h", "min") if self.nanoseconds >= NANOSECONDS[u])
+        return f"about {self.nanoseconds / NANOSECONDS[unit]:.1f} {unit}"
+
     def __str__(self) -> str:
         if self.nanoseconds is None:
             return "unlimited"

@@ -4,7 +4,7 @@ Each grammar is one module with the same few names: ``Dialect`` (its flags), ``p
 """
 
 from collections.abc import Callable, Mapping
-from functools import cache, lru_cache
+from functools import cache
 from importlib import import_module
 from types import ModuleType
 from typing import Any
@@ -35,7 +35,7 @@ def load_grammar(name: str) -> ModuleType:
     return import_module(f".{name}", __name__)
 
 
-def make_dialect(name: str, flags: Mapping[str, object]) -> Any:
+def make_dialect(name: str, flags: Mapping[str, object]) -> Any:  # noqa: ANN401 -- each grammar has a Dialect of its own
     """Make a grammar's dialect from catalog flags; lists become tuples."""
     maker: Callable[..., object] = load_grammar(name).Dialect
     return maker(**{k: tuple(v) if isinstance(v, list) else v for k, v in flags.items()})

@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass
-from json.decoder import JSONDecoder, scanstring
+from json.decoder import JSONDecoder
 
 from .parts import Field, GrammarError, Parsed, Rendered, as_text
 
@@ -44,7 +44,7 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         _expect(text, position, '"', "a name in double quotes")
         whole = position
         try:
-            name, position = scanstring(text, position + 1)
+            name, position = _DECODER.raw_decode(text, position)
             position = _skip(text, _expect(text, _skip(text, position), ":", "a colon"))
             value, end = _DECODER.raw_decode(text, position)
         except (ValueError, RecursionError) as error:

@@ -79,9 +79,7 @@ def _address(text: str, start: int, end: int, fields: list[Field]) -> None:
         raise GrammarError("the ( of the address has no ) before the slash", bracket, end)
     inner, inner_end = bracket + 1, end - 1
     if network not in {"tcp", "unix"}:
-        raise GrammarError(
-            "the network is tcp or unix", start, bracket, "other networks must be registered in Go"
-        )
+        raise GrammarError("the network is tcp or unix", start, bracket, "other networks must be registered in Go")
     address = text[inner:inner_end]
     if network == "unix":
         fields.append(Field("host", None, address, inner, inner_end, inner))
@@ -124,7 +122,7 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
     """Write a DSN; what has no escape there is refused by name."""
     refused: list[Refused] = []
     user: list[tuple[str, bool]] = []
-    address, database, colon_free = "", "", True
+    address, database = "", ""
     query: list[tuple[str, bool]] = []
     for part in fields:
         value = as_text(part.value)
@@ -134,8 +132,10 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
             elif part.role == "password":
                 user += [(":", False), (value, True)]
             elif part.role == "host":
-                address, colon_free = _host(value), ":" not in value
+                address = _host(value)
             elif part.role == "port":
+                if not address:
+                    raise CannotHold("its host could not be written")  # noqa: TRY301 -- booked like any other refusal
                 address = address[:-1] + f":{part.value})"
             elif part.role == "database":
                 database = _database(value)
@@ -165,9 +165,7 @@ def _host(value: str) -> str:
             raise CannotHold("nothing is escaped in a DSN, and an @ would end the password there")
         return f"unix({value})"
     if value == "" or not set("/()@?[] ").isdisjoint(value):
-        raise CannotHold(
-            "nothing is escaped in a DSN: a host cannot be empty or hold / ( ) @ ? [ ] or a blank"
-        )
+        raise CannotHold("nothing is escaped in a DSN: a host cannot be empty or hold / ( ) @ ? [ ] or a blank")
     return f"tcp([{value}])" if ":" in value else f"tcp({value})"
 
 
@@ -182,8 +180,6 @@ def _pair(name: str, value: str, dialect: Dialect) -> tuple[str, str]:
         raise CannotHold("its name is empty or holds & = or /")
     if name in dialect.raw:
         if _PARAMETER.fullmatch(value) is None:
-            raise CannotHold(
-                "the driver does not unescape this value, and it holds more than letters and digits"
-            )
+            raise CannotHold("the driver does not unescape this value, and it holds more than letters and digits")
         return name, value
     return name, percent.encode(value)

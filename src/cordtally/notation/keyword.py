@@ -83,7 +83,8 @@ def _skip(text: str, position: int) -> int:
 
 
 def _quoted(text: str, position: int) -> tuple[str, int]:
-    opening, out = position, []
+    opening = position
+    out: list[str] = []
     position += 1
     while position < len(text):
         if text[position] == "'":
@@ -96,13 +97,11 @@ def _quoted(text: str, position: int) -> tuple[str, int]:
             assert run is not None
             out.append(run[0])
             position = run.end()
-    raise GrammarError(
-        "a quoted value has no closing '", opening, len(text), r"a ' inside a value is written \'"
-    )
+    raise GrammarError("a quoted value has no closing '", opening, len(text), r"a ' inside a value is written \'")
 
 
 def _bare(text: str, position: int) -> tuple[str, int]:
-    out = []
+    out: list[str] = []
     while position < len(text) and text[position] not in _BLANKS:
         if text[position] == "\\":
             out.append(text[position + 1 : position + 2])

@@ -6,6 +6,7 @@ A grammar knows separators, quoting and escaping, and nothing of what a field me
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import NamedTuple
 
 
@@ -51,7 +52,7 @@ class Parsed:
         cuts.append(len(self.text))
         if cuts != sorted(cuts):
             raise AssertionError("fields overlap or are out of order")
-        return [self.text[a:b] for a, b in zip(cuts, cuts[1:])]
+        return [self.text[a:b] for a, b in pairwise(cuts)]
 
 
 class GrammarError(ValueError):

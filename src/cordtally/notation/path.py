@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from .parts import CannotHold, Field, Parsed, Refused, Rendered, as_text
+from .parts import Field, Parsed, Refused, Rendered, as_text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,10 +26,8 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
     pieces: list[tuple[str, bool]] = []
     refused: list[Refused] = []
     for part in fields:
-        try:
-            if part.role != "database":
-                raise CannotHold("a path is all there is")
+        if part.role == "database":
             pieces.append((as_text(part.value), False))
-        except CannotHold as problem:
-            refused.append(Refused(part, problem.reason))
+        else:
+            refused.append(Refused(part, "a path is all there is"))
     return Rendered(pieces, refused)

@@ -17,9 +17,7 @@ from urllib.parse import unquote_plus
 
 from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Rendered, as_text
 
-_PLAIN = re.compile(
-    r"[A-Za-z0-9_./:,@%+*~^&!?\\-](?:[A-Za-z0-9_./:,@%+*~^&!?\\ -]*[A-Za-z0-9_./:,@%+*~^&!?\\-])?"
-)
+_PLAIN = re.compile(r"[A-Za-z0-9_./:,@%+*~^&!?\\-](?:[A-Za-z0-9_./:,@%+*~^&!?\\ -]*[A-Za-z0-9_./:,@%+*~^&!?\\-])?")
 _BRACE_FREE = re.compile(r"[A-Za-z0-9_.-]+")
 
 
@@ -117,9 +115,7 @@ def _value(text: str, position: int, dialect: Dialect) -> tuple[int, int, str, i
     while True:
         place = text.find(closing, place)
         if place < 0:
-            raise GrammarError(
-                f"a value has no closing {closing}", begin, len(text), f"write {closing} inside as two"
-            )
+            raise GrammarError(f"a value has no closing {closing}", begin, len(text), f"write {closing} inside as two")
         if text.startswith(closing, place + 1):
             place += 2
             continue
@@ -174,7 +170,5 @@ def _odbc_value(value: str, braces: bool) -> str:
     if braces:
         return value if _BRACE_FREE.fullmatch(value) else "{" + value.replace("}", "}}") + "}"
     if ";" in value or value[:1] == "{":
-        raise CannotHold(
-            "the driver takes this value as it stands, up to the next semicolon, and knows no quoting"
-        )
+        raise CannotHold("the driver takes this value as it stands, up to the next semicolon, and knows no quoting")
     return value

@@ -239,9 +239,7 @@ def _database(text: str, position: int, dialect: Dialect, fields: list[Field]) -
         end = _end_of(text[:end], start, "#")
     if dialect.raw_slash == "refused" and text.find("/", start, end) >= 0:
         place = text.find("/", start, end)
-        raise GrammarError(
-            "a slash inside the database name must be escaped", place, place + 1, "write it as %2F"
-        )
+        raise GrammarError("a slash inside the database name must be escaped", place, place + 1, "write it as %2F")
     if end > start:
         value = text[start:end]
         if dialect.escaping == "percent":
@@ -282,7 +280,8 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
     hosts: list[str] = []
     database: str | None = None
     query: list[tuple[str, bool]] = []
-    for part in fields:
+    orphan: Field | None = None
+    for part, follower in zip(fields, [*fields[1:], None]):
         try:
             if part.role == "user":
                 user.insert(0, (_user(as_text(part.value), dialect), False))
@@ -290,7 +289,7 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
                 user += [(":", False), (percent.encode(as_text(part.value)), True)]
             elif part.role == "host":
                 hosts.append(_host(as_text(part.value), dialect))
-            elif part.role == "port":
+            elif part.role == "port" and part is not orphan:
                 hosts[-1] += f":{part.value}"
             elif part.role == "database":
                 database = _database_text(as_text(part.value), dialect)
@@ -299,9 +298,12 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
                 query += [("&" if query else "?", False), (f"{name}=", False), (value, part.name in secrets)]
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
+            if part.role == "host" and follower is not None and follower.role == "port":
+                orphan = follower
+                refused.append(Refused(follower, "its host could not be written"))
     if user:
         pieces += [*user, ("@", False)]
-    pieces.append((",".join(hosts), False))
+    pieces.append((",".join(hosts), any("@" in h[1:] or "%40" in h[1:] for h in hosts)))
     if database is not None or (dialect.slash == "required" and not dialect.opaque):
         pieces.append((database or "", False) if dialect.opaque else ("/" + (database or ""), False))
     return Rendered(pieces + query, refused)
@@ -329,12 +331,9 @@ def _host(value: str, dialect: Dialect) -> str:
 
 def _database_text(value: str, dialect: Dialect) -> str:
     if dialect.escaping == "percent":
-        if dialect.empty == "dropped" or dialect.slash == "required":
-            if value == "":
-                raise CannotHold("an empty database name counts as none")
-        return percent.encode(
-            value, "/:" if dialect.raw_slash == "kept" and dialect.opaque else _slash(dialect)
-        )
+        if (dialect.empty == "dropped" or dialect.slash == "required") and value == "":
+            raise CannotHold("an empty database name counts as none")
+        return percent.encode(value, "/:" if dialect.raw_slash == "kept" and dialect.opaque else _slash(dialect))
     if "?" in value:
         raise CannotHold("nothing is escaped in this URL, and a ? would end the database name")
     if value == "":

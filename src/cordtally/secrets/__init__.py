@@ -1,0 +1,6 @@
+"""Secrets: fetched from where their locators point, and handed to a driver at the last moment."""
+
+from .fetching import SCHEMES, Surroundings, fetch
+from .passing import arguments_for, with_secret
+
+__all__ = ["SCHEMES", "Surroundings", "arguments_for", "fetch", "with_secret"]

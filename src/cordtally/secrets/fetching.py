@@ -1,0 +1,79 @@
+"""Fetches secrets from where their locators point. Each scheme is one function in one visible table."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from ..catalog import find_nearest
+from ..errors import LocatorError, UnknownName
+from ..model import Locator, Secret
+
+LARGEST_SECRET = 65536
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Surroundings:
+    """What fetching may rely on: the folder that relative paths start from, the variables, and a way to ask."""
+
+    folder: Path = field(default_factory=Path)
+    environ: Mapping[str, str] = field(default_factory=lambda: os.environ)
+    ask: Callable[[str], str] | None = None
+
+
+def fetch(locator: Locator | str, surroundings: Surroundings | None = None) -> Secret:
+    """Fetch the secret that a locator points at.
+
+    Raises
+    ------
+    LocatorError
+        When it is not there; the message names the locator and what to do, never a secret.
+    UnknownName
+        When there is no such scheme.
+    """
+    if isinstance(locator, str):
+        locator = Locator.parse(locator)
+    if locator.scheme not in SCHEMES:
+        hint = f"schemes: {', '.join(SCHEMES)}"
+        raise UnknownName("locator scheme", locator.scheme, nearest=find_nearest(locator.scheme, SCHEMES), hint=hint)
+    return Secret(SCHEMES[locator.scheme](locator.rest, surroundings or Surroundings()))
+
+
+def _from_environment(name: str, surroundings: Surroundings) -> str:
+    value = surroundings.environ.get(name)
+    if value is not None:
+        return value
+    nearest = find_nearest(name, surroundings.environ, most=1)
+    hint = f"; {nearest[0]} is set: names must match to the letter" if nearest else f"; set it: export {name}=…"
+    raise LocatorError(f"env:{name}: the environment variable {name} is not set{hint}")
+
+
+def _from_file(path: str, surroundings: Surroundings) -> str:
+    place = (surroundings.folder / Path(path).expanduser()).resolve()
+    try:
+        with place.open("rb") as stream:
+            raw = stream.read(LARGEST_SECRET + 1)
+    except OSError as error:
+        raise LocatorError(f"file:{path}: {place} cannot be read ({os.strerror(error.errno or 0)})") from None
+    if len(raw) > LARGEST_SECRET:
+        raise LocatorError(f"file:{path}: the file is larger than {LARGEST_SECRET:,} bytes: that is no password")
+    try:
+        text = raw.decode("utf-8")
+    except UnicodeDecodeError:
+        raise LocatorError(f"file:{path}: the file is not UTF-8 text") from None
+    return text.removesuffix("\n").removesuffix("\r")
+
+
+def _from_person(prompt: str, surroundings: Surroundings) -> str:
+    if surroundings.ask is None:
+        raise LocatorError("ask: nobody can be asked here; use env:NAME or file:PATH where no person sits")
+    return surroundings.ask(prompt or "Password")
+
+
+SCHEMES: Mapping[str, Callable[[str, Surroundings], str]] = {
+    "env": _from_environment,
+    "file": _from_file,
+    "ask": _from_person,
+}

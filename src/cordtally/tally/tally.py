@@ -1,0 +1,247 @@
+"""The tally: a project's cords in ``tally.toml``, with environments and without secrets; loads and resolves them.
+
+    tally = 1
+
+    [cords.tides]
+    engine = "postgresql"
+    driver = "psycopg"
+    host = "localhost"
+    password = "env:TIDES_PASSWORD"
+    options = { connect_timeout = "5s" }
+
+    [environments.production.tides]
+    host = "gauge.greywick.example"
+    tls = "verify-identity"
+
+The checks of single fields are left to ``exchange.composing``, secrets to ``cordtally.secrets``.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import NamedTuple
+
+from ..catalog import find_nearest, load_engine
+from ..errors import CordTallyError, FieldError, TallyError, UnknownName
+from ..exchange.composing import FIELDS, compose
+from ..model import Cord
+from .places import find_place
+
+FILE_NAME = "tally.toml"
+VERSION = 1
+_TOP = ("tally", "cords", "environments")
+_CORD_FIELDS = ("driver", *FIELDS)
+_EXCLUSIVE = {"hosts": ("host", "port"), "host": ("hosts",), "port": ("hosts",)}
+
+
+class FieldOrigin(NamedTuple):
+    """One field of a resolved cord: its value as text, and the layer that it came from."""
+
+    field: str
+    value: str
+    layer: str
+
+
+@dataclass(frozen=True, slots=True)
+class Resolved:
+    """A cord after all layers were laid over each other."""
+
+    name: str
+    environment: str | None
+    cord: Cord
+    driver: str | None
+    origins: tuple[FieldOrigin, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Tally:
+    """A loaded tally file."""
+
+    path: Path
+    source: str
+    cords: Mapping[str, Mapping[str, object]]
+    environments: Mapping[str, Mapping[str, Mapping[str, object]]]
+
+    @property
+    def folder(self) -> Path:
+        """The folder that relative paths start from."""
+        return self.path.parent
+
+    def names(self) -> tuple[str, ...]:
+        """List the cords' names, in the file's order."""
+        return tuple(self.cords)
+
+    def cord(self, name: str, *, environment: str | None = None) -> Cord:
+        """Resolve a cord.
+
+        Raises
+        ------
+        UnknownName
+            When there is no such cord or environment.
+        TallyError
+            When one of its fields cannot be meant; the message names file, table and field.
+        """
+        return self.resolve(name, environment=environment).cord
+
+    def resolve(self, name: str, *, environment: str | None = None) -> Resolved:
+        """Resolve a cord, and say for each field which layer it came from.
+
+        Raises
+        ------
+        UnknownName, TallyError
+            As `cord`.
+        """
+        if name not in self.cords:
+            hint = f"{self.path.name} has {', '.join(self.cords) or 'no cords'}"
+            raise UnknownName("cord", name, nearest=find_nearest(name, self.cords), hint=hint)
+        if environment is not None and environment not in self.environments:
+            known = ", ".join(self.environments) or "no environments"
+            nearest = find_nearest(environment, self.environments)
+            raise UnknownName("environment", environment, nearest=nearest, hint=f"{self.path.name} has {known}")
+        layers = [(f"cords.{name}", self.cords[name])]
+        if environment is not None:
+            layers.append((f"environments.{environment}.{name}", self.environments[environment].get(name, {})))
+        merged, origin = self._merged(layers)
+        driver = merged.pop("driver", None)
+        try:
+            cord = compose(driver=None if driver is None else str(driver), **merged)
+        except CordTallyError as error:
+            tables = " and ".join(f"[{layer}]" for layer, table in layers if table)
+            raise TallyError(f"{self.path}: {tables}: {error}") from None
+        origins = [FieldOrigin(f, _shown(v), origin[f]) for f, v in _flat(merged)]
+        origins += _defaults(cord, {o.field for o in origins})
+        return Resolved(name, environment, cord, None if driver is None else str(driver), tuple(origins))
+
+    def _merged(self, layers: list[tuple[str, Mapping[str, object]]]) -> tuple[dict[str, object], dict[str, str]]:
+        merged: dict[str, object] = {}
+        origin: dict[str, str] = {}
+        for layer, table in layers:
+            for field, value in table.items():
+                for other in _EXCLUSIVE.get(field, ()):
+                    if other not in table:
+                        merged.pop(other, None)
+                if isinstance(value, Mapping):
+                    held = merged.setdefault(field, {})
+                    assert isinstance(held, dict)
+                    held.update(value)
+                    origin |= {f"{field}.{k}": self._place(layer, k) for k in value}
+                else:
+                    merged[field] = value
+                    origin[field] = self._place(layer, field)
+        return merged, origin
+
+    def _place(self, layer: str, field: str) -> str:
+        line = find_place(self.source, layer, field)
+        return f"{layer} ({self.path.name}:{line})" if line else layer
+
+
+def _flat(merged: Mapping[str, object]) -> list[tuple[str, object]]:
+    pairs: list[tuple[str, object]] = []
+    for field, value in merged.items():
+        if isinstance(value, Mapping):
+            pairs += [(f"{field}.{k}", v) for k, v in value.items()]
+        else:
+            pairs.append((field, value))
+    return pairs
+
+
+def _shown(value: object) -> str:
+    return ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+
+
+def _defaults(cord: Cord, stated: set[str]) -> list[FieldOrigin]:
+    engine = load_engine(cord.engine)
+    layer = f"default of {engine.title}"
+    found = []
+    if engine.default_host is not None and not {"host", "hosts", "service"} & stated:
+        found.append(FieldOrigin("host", engine.default_host, layer))
+    if engine.default_port is not None and not {"port", "hosts", "service"} & stated:
+        found.append(FieldOrigin("port", str(engine.default_port), layer))
+    if engine.default_user is not None and not {"user", "service"} & stated:
+        found.append(FieldOrigin("user", engine.default_user, layer))
+    return found
+
+
+def find_tally(start: Path | None = None) -> Path:
+    """Find the nearest ``tally.toml``, here or in a folder above.
+
+    Raises
+    ------
+    TallyError
+        When there is none.
+    """
+    folder = (start or Path()).resolve()
+    for candidate in (folder, *folder.parents):
+        if (candidate / FILE_NAME).is_file():
+            return candidate / FILE_NAME
+    raise TallyError(f"there is no {FILE_NAME} in {folder} or any folder above it; cordtally init starts one")
+
+
+def load(path: str | Path | None = None) -> Tally:
+    """Load a tally: the given file, or the nearest ``tally.toml`` upwards.
+
+    Raises
+    ------
+    TallyError
+        When the file is missing, is no TOML, or holds what a tally must not hold, a bare password above all.
+    """
+    place = find_tally() if path is None else Path(path)
+    if place.is_dir():
+        place = place / FILE_NAME
+    try:
+        source = place.read_text("utf-8")
+        raw = tomllib.loads(source)
+    except OSError as error:
+        raise TallyError(f"{place}: cannot be read ({error.strerror})") from None
+    except UnicodeDecodeError:
+        raise TallyError(f"{place}: is not UTF-8 text") from None
+    except tomllib.TOMLDecodeError as error:
+        raise TallyError(f"{place}: is not TOML: {error}") from None
+    return _checked(place, source, raw)
+
+
+def _checked(place: Path, source: str, raw: dict[str, object]) -> Tally:
+    if raw.get("tally") != VERSION:
+        raise TallyError(f"{place}: the first line must be: tally = {VERSION} (the version of this file's format)")
+    _known(place, "the file", raw, _TOP)
+    cords = _table(place, "cords", raw.get("cords", {}))
+    environments = _table(place, "environments", raw.get("environments", {}))
+    for name, fields in cords.items():
+        _check_cord(place, source, f"cords.{name}", _table(place, f"cords.{name}", fields))
+    for environment, overlays in environments.items():
+        for name, fields in _table(place, f"environments.{environment}", overlays).items():
+            layer = f"environments.{environment}.{name}"
+            if name not in cords:
+                nearest = find_nearest(name, cords)
+                raise TallyError(f"{place}: [{layer}]: {UnknownName('cord', name, nearest=nearest)}")
+            _check_cord(place, source, layer, _table(place, layer, fields))
+    return Tally(place.resolve(), source, cords, environments)  # type: ignore[arg-type]
+
+
+def _check_cord(place: Path, source: str, layer: str, fields: Mapping[str, object]) -> None:
+    _known(place, f"[{layer}]", fields, _CORD_FIELDS)
+    password = fields.get("password")
+    if password is None:
+        return
+    try:
+        compose(engine="postgresql", password=password)
+    except FieldError as error:
+        line = find_place(source, layer, "password")
+        where = f"{place}:{line}" if line else str(place)
+        raise TallyError(f"{where}: [{layer}] password: a tally holds no secrets: {error}") from None
+
+
+def _known(place: Path, where: str, table: Mapping[str, object], known: tuple[str, ...]) -> None:
+    for key in table:
+        if key not in known:
+            unknown = UnknownName("field", key, nearest=find_nearest(key, known), hint=f"known: {', '.join(known)}")
+            raise TallyError(f"{place}: {where}: {unknown}")
+
+
+def _table(place: Path, where: str, value: object) -> dict[str, Mapping[str, object]]:
+    if not isinstance(value, dict):
+        raise TallyError(f"{place}: {where} must be a table")
+    return value
