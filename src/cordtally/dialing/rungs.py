@@ -1,0 +1,86 @@
+"""What a dial yields: six rungs, each with its outcome and its time, and for the one that broke a cause and advice."""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass
+from typing import NamedTuple
+
+RUNGS = ("resolve", "reach", "secure", "log in", "database", "answer")
+
+
+class RungOutcome(enum.Enum):
+    """How a rung ended."""
+
+    HELD = "held"
+    NOT_NEEDED = "not needed"
+    BROKE = "broke"
+    NOT_TRIED = "not tried"
+
+
+class Diagnosis(NamedTuple):
+    """A likely cause, in one sentence, and what to do about it."""
+
+    cause: str
+    advice: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rung:
+    """One stage of a dial; ``seconds`` is the time that it took, None where it was not tried."""
+
+    name: str
+    outcome: RungOutcome
+    detail: str
+    seconds: float | None = None
+
+    def to_dict(self) -> dict[str, object]:
+        """Give the rung as plain values."""
+        return {"name": self.name, "outcome": self.outcome.value, "detail": self.detail, "seconds": self.seconds}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DialResult:
+    """The result of a dial: what was dialled, through which driver, and how each rung ended."""
+
+    target: str
+    engine: str
+    driver: str
+    rungs: tuple[Rung, ...]
+    diagnosis: Diagnosis | None = None
+
+    @property
+    def held(self) -> bool:
+        """Whether every rung held."""
+        return self.diagnosis is None
+
+    @property
+    def broke_at(self) -> str | None:
+        """The rung that broke, None where all held."""
+        return next((r.name for r in self.rungs if r.outcome is RungOutcome.BROKE), None)
+
+    def to_dict(self) -> dict[str, object]:
+        """Give ``cordtally/dial/1``."""
+        return {
+            "schema": "cordtally/dial/1",
+            "target": self.target,
+            "engine": self.engine,
+            "driver": self.driver,
+            "held": self.held,
+            "broke_at": self.broke_at,
+            "cause": None if self.diagnosis is None else self.diagnosis.cause,
+            "advice": None if self.diagnosis is None else self.diagnosis.advice,
+            "rungs": [rung.to_dict() for rung in self.rungs],
+        }
+
+
+class RungBroke(Exception):
+    """Ends a dial at the rung that is being tried."""
+
+    def __init__(self, diagnosis: Diagnosis) -> None:
+        super().__init__(diagnosis.cause)
+        self.diagnosis = diagnosis
+
+
+class RungNotNeeded(Exception):
+    """Says that the rung that is being tried does not apply."""

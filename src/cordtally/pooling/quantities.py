@@ -1,0 +1,66 @@
+"""Rates and waiting targets as people write them: ``120/s``, ``2.5k/min``, ``5ms@p99``."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ..errors import FieldError
+from ..model import Duration
+
+_RATE = re.compile(r"(\d{1,12}(?:\.\d{1,9})?)\s*(k|M)?\s*/\s*(s|min|h)")
+_TARGET = re.compile(r"\s*([^@]+?)\s*@\s*p(\d{1,2}(?:\.\d{1,6})?)\s*")
+_SECONDS = {"s": 1, "min": 60, "h": 3600}
+_THOUSANDS = {None: 1, "k": 1_000, "M": 1_000_000}
+
+
+@dataclass(frozen=True, slots=True)
+class WaitTarget:
+    """How long requests may wait: ``seconds`` at most for the share ``quantile`` of them (0.99 for p99)."""
+
+    seconds: float
+    quantile: float
+
+    @classmethod
+    def parse(cls, text: str) -> WaitTarget:
+        """Read ``5ms@p99``.
+
+        Raises
+        ------
+        FieldError
+            For anything else, and for percentiles outside 0 to 100.
+        """
+        match = _TARGET.fullmatch(text)
+        if match is None or not 0 < float(match[2]) < 100:
+            raise FieldError(f"{text!r} is not a waiting target; write 5ms@p99: at most 5 ms for 99 % of the requests")
+        duration = Duration.parse(match[1])
+        if duration.nanoseconds is None:
+            raise FieldError("a waiting target needs a limit")
+        return cls(duration.seconds, float(match[2]) / 100)
+
+    def __str__(self) -> str:
+        return f"{show_seconds(self.seconds)}@p{100 * self.quantile:g}"
+
+
+def parse_rate(text: str) -> float:
+    """Read a rate and give it per second: ``120/s``, ``2.5k/min``, ``900/h``.
+
+    Raises
+    ------
+    FieldError
+        For anything else, a bare number included.
+    """
+    match = _RATE.fullmatch(text.strip())
+    if match is None:
+        raise FieldError(f"{text!r} is not a rate; write 120/s, 2.5k/min or 900/h")
+    return float(match[1]) * _THOUSANDS[match[2]] / _SECONDS[match[3]]
+
+
+def show_seconds(seconds: float) -> str:
+    """Write a time with its unit and three significant digits: ``1.23 ms``; ``0`` is ``0 ms``."""
+    if seconds == float("inf"):
+        return "no end"
+    for unit, size in (("s", 1.0), ("ms", 1e-3), ("µs", 1e-6)):
+        if seconds >= size:
+            return f"{seconds / size:.3g} {unit}" if seconds / size < 1000 else f"{seconds / size:.0f} {unit}"
+    return "0 ms" if seconds < 1e-9 else f"{seconds / 1e-6:.2g} µs"
