@@ -42,7 +42,8 @@ def resolve(line: Line) -> str:
             failed.append(host.shown)
             continue
         line.addresses += [(host, family, address) for family, address in addresses]
-        found.append(f"{host.shown} is {addresses[0][1][0]}")
+        first = addresses[0][1][0]
+        found.append(first if first == host.address else f"{host.shown} is {first}")
     if not line.addresses:
         raise RungBroke(
             Diagnosis(

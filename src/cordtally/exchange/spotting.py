@@ -18,7 +18,8 @@ _URL = re.compile(
 )
 _DSN = re.compile(r"[^\s\"'`=]{1,200}@(?:tcp|unix)\([^\s()]*\)/[^\s\"'`]*")
 _SEMICOLON = re.compile(
-    r"(?:driver|dsn|server|host|data source|username|user id|uid|port)\s*=[^\n\"'`]*;(?:[^\n\"'`]|\"[^\"\n]*\")*",
+    r"(?:driver|dsn|server|host|data source|username|user id|uid|port)\s*=[^\n\"'`\\]*;"
+    r"(?:\\\"(?:[^\"\\\n]|\\.)*\\\"|[^\n\"'`\\]|\"[^\"\n]*\")*",
     re.IGNORECASE,
 )
 _KEYWORD = re.compile(

@@ -57,10 +57,10 @@ def parse_rate(text: str) -> float:
 
 
 def show_seconds(seconds: float) -> str:
-    """Write a time with its unit and three significant digits: ``1.23 ms``; ``0`` is ``0 ms``."""
+    """Write a time with its unit and three significant digits: ``1.23 ms``; below 1 µs it only says so."""
     if seconds == float("inf"):
         return "no end"
     for unit, size in (("s", 1.0), ("ms", 1e-3), ("µs", 1e-6)):
         if seconds >= size:
             return f"{seconds / size:.3g} {unit}" if seconds / size < 1000 else f"{seconds / size:.0f} {unit}"
-    return "0 ms" if seconds < 1e-9 else f"{seconds / 1e-6:.2g} µs"
+    return "0 ms" if seconds < 1e-12 else "< 1 µs"

@@ -167,8 +167,8 @@ def size_pool(
     Notes
     -----
     Requests of many independent clients are taken to arrive as a Poisson stream, holds to be exponential, and nobody
-    to give up waiting. Waits shorten as the pool grows, so the search halves its interval. With bursts or long-tailed holds
-    waits are longer than this model says.
+    to give up waiting. Waits shorten as the pool grows, so the search halves its interval. With bursts or long-tailed
+    holds waits are longer than this model says.
 
     Examples
     --------
@@ -274,5 +274,5 @@ def _reasons(load: PoolLoad, target: WaitTarget, needed: int | None, limit: int 
     elif limit is not None:
         reasons.append(f"{load.instances} instances × {needed} = {total} connections of {limit} that the server leaves")
     growth = (needed / load.erlangs - 1) * 100
-    reasons.append(f"beyond {growth:.0f} % more load the queue would grow without end")
+    reasons.append(f"it bears up to {growth:.0f} % more load before the queue grows without end")
     return reasons

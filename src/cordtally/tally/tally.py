@@ -101,7 +101,7 @@ class Tally:
             known = ", ".join(self.environments) or "no environments"
             nearest = find_nearest(environment, self.environments)
             raise UnknownName("environment", environment, nearest=nearest, hint=f"{self.path.name} has {known}")
-        layers = [(f"cords.{name}", self.cords[name])]
+        layers: list[tuple[str, Mapping[str, object]]] = [(f"cords.{name}", self.cords[name])]
         if environment is not None:
             layers.append((f"environments.{environment}.{name}", self.environments[environment].get(name, {})))
         merged, origin = self._merged(layers)
@@ -135,7 +135,8 @@ class Tally:
 
     def _place(self, layer: str, field: str) -> str:
         line = find_place(self.source, layer, field)
-        return f"{layer} ({self.path.name}:{line})" if line else layer
+        called = layer.split(".")[1] if layer.startswith("environments.") else f"cord {layer.partition('.')[2]}"
+        return f"{called}, line {line}" if line else called
 
 
 def _flat(merged: Mapping[str, object]) -> list[tuple[str, object]]:

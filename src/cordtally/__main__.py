@@ -1,0 +1,7 @@
+"""``python -m cordtally``: the command line."""
+
+import sys
+
+from .cli import main
+
+sys.exit(main())

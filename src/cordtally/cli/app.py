@@ -1,0 +1,100 @@
+"""The group of commands, each loaded when it is called, and the one place where errors become messages and statuses."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Sequence
+from importlib import import_module
+
+import click
+
+from .. import __version__
+from ..catalog import find_nearest
+from ..errors import CordTallyError
+
+COMMANDS = {
+    "read": ("read", "Take a string apart and explain every part."),
+    "compose": ("compose", "Build a string from fields, or by asking."),
+    "convert": ("convert", "Write a string for another driver, with a ledger of every part."),
+    "vet": ("vet", "Report what is wrong or risky in strings, files and cords."),
+    "show": ("show", "Show a cord of the tally, each field with the layer it came from."),
+    "dial": ("dial", "Try connections rung by rung, and say where and why they break."),
+    "sweep": ("sweep", "Find connection strings and credentials in a source tree."),
+    "pool": ("pool", "Size connection pools."),
+    "drivers": ("drivers", "List what the catalog knows about drivers and their options."),
+    "demo": ("demo", "Walk through the whole job on sample data."),
+}
+_INTERRUPTED = 130
+
+
+class _Commands(click.Group):
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
+        if name not in COMMANDS:
+            return None
+        command: click.Command = import_module(f".{COMMANDS[name][0]}", __package__).command
+        return command
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        if args and args[0] not in COMMANDS:
+            nearest = find_nearest(args[0], COMMANDS, most=1)
+            hint = f"did you mean {nearest[0]}?" if nearest else "to look at a connection string: cordtally read TEXT"
+            raise click.UsageError(f"there is no such command; {hint}", ctx)
+        return super().resolve_command(ctx, args)
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, text) for name, (_, text) in COMMANDS.items()])
+
+
+@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, message="cordtally %(version)s")
+def group() -> None:
+    """Compose, read, vet and convert database connection strings; dial them; size their pools.
+
+    Secrets are masked unless a command is given --reveal. Every command takes --help.
+    """
+
+
+def run(arguments: Sequence[str]) -> int:
+    """Run a command and turn what goes wrong into a message on standard error and an exit status."""
+    try:
+        status = group.main(list(arguments), prog_name="cordtally", standalone_mode=False)
+        sys.stdout.flush()
+    except click.UsageError as error:
+        _complain(_without_input(error.format_message()))
+        if error.ctx is not None:
+            click.echo(f"    try: {error.ctx.command_path} --help", err=True)
+        return 2
+    except (click.Abort, KeyboardInterrupt):
+        click.echo("\nstopped", err=True)
+        return _INTERRUPTED
+    except click.ClickException as error:
+        _complain(error.format_message())
+        return 2
+    except CordTallyError as error:
+        _complain(str(error))
+        return error.exit_code
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except OSError as error:
+        _complain(f"{error.filename}: {error.strerror}" if error.filename else str(error))
+        return 2
+    return status if isinstance(status, int) else 0
+
+
+def _complain(message: str) -> None:
+    click.echo(f"cordtally: {message}", err=True)
+
+
+def _without_input(message: str) -> str:
+    """Leave out what was typed where no argument belongs: it may be a connection string."""
+    if "unexpected extra argument" in message:
+        return "there are too many arguments; put quotes around a text with blanks, ; or & in it"
+    return message

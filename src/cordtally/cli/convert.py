@@ -1,0 +1,115 @@
+"""``cordtally convert``: write a string for another driver, with the ledger under it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import click
+from rich.text import Text
+
+from ..exchange import Outcome, Writing, convert, write
+from ..model import Cord
+from ..secrets import with_secret
+from .inputs import (
+    TEXT_HELP,
+    driver_option,
+    environment_option,
+    json_option,
+    reveal_option,
+    surroundings,
+    take_cord_or_text,
+    take_text,
+    text_options,
+)
+from .lines import stream_lines
+from .output import make_console, make_table, print_json
+
+STYLES = {
+    Outcome.DROPPED: "bold red",
+    Outcome.APPROXIMATED: "yellow",
+    Outcome.ADDED: "cyan",
+    Outcome.IMPLIED: "cyan",
+    Outcome.KEPT: "dim",
+}
+
+
+@click.command("convert", epilog=TEXT_HELP + " A bare name is a cord of the tally.")
+@text_options
+@click.option("--to", metavar="TARGET", help="The driver to write for: npgsql, psycopg/arguments.")
+@driver_option
+@environment_option
+@json_option
+@click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
+@click.option("--strict", is_flag=True, help="Exit with status 1 if anything was dropped or approximated.")
+@click.option("--quiet", "-q", is_flag=True, help="Print the text only.")
+@reveal_option
+def command(
+    text: str | None,
+    from_env: str | None,
+    to: str | None,
+    driver: str | None,
+    environment: str | None,
+    tally_file: Path | None,
+    as_json: bool,
+    lines: bool,
+    strict: bool,
+    quiet: bool,
+    reveal: bool,
+) -> int:
+    """Write a connection string for another driver; the ledger accounts for every part."""
+    if lines:
+        return stream_lines(lambda request: _convert_request(request, to, reveal))
+    if to is None:
+        raise click.UsageError("say which driver to write for: --to TARGET (cordtally drivers lists them)")
+    writing = _convert(take_text(text, from_env), to, driver, environment, tally_file, reveal)
+    if as_json:
+        print_json(writing.to_dict(reveal=reveal))
+    else:
+        print_writing(writing, reveal=reveal, quiet=quiet)
+    return 1 if strict and writing.ledger.losses else 0
+
+
+def _convert_request(request: Mapping[str, Any], to: str | None, reveal: bool) -> dict[str, object]:
+    target = request.get("to") or to
+    if target is None:
+        raise click.UsageError('each line needs a "to", or the command --to')
+    return convert(request["text"], to=target, driver=request.get("from")).to_dict(reveal=reveal)
+
+
+def _convert(
+    text: str, to: str, driver: str | None, environment: str | None, tally_file: Path | None, reveal: bool
+) -> Writing:
+    if driver is not None:
+        return convert(text, to=to, driver=driver)
+    found, folder = take_cord_or_text(text, environment, tally_file)
+    if isinstance(found, Cord):
+        return write(with_secret(found, surroundings(folder)) if reveal else found, to)
+    return convert(found, to=to)
+
+
+def print_writing(writing: Writing, *, reveal: bool, quiet: bool) -> None:
+    """Print the text, and the ledger under it."""
+    console = make_console()
+    text = writing.text.reveal() if reveal else str(writing.text)
+    console.print(Text(text), soft_wrap=True)
+    if quiet:
+        return
+    console.print()
+    rows = []
+    for line in writing.ledger:
+        change = Text(line.source or "")
+        if line.target != line.source:
+            change.append(" → " if line.source else "→ ", style="dim").append(line.target or "∅")
+        if line.reason:
+            change.append(f"\n{line.reason}", style="italic")
+        style = STYLES.get(line.outcome, "green")
+        rows.append((Text(line.outcome.value, style=style), line.part.removeprefix("options."), change))
+    console.print(make_table(rows, heads=("outcome", "part", f"ledger: to {writing.target}")))
+    losses = len(writing.ledger.losses)
+    if losses:
+        told = f"{losses} part{'' if losses == 1 else 's'} dropped or approximated"
+        console.print(Text(f"\n{told}; the rest means the same", style="yellow"))
+    else:
+        console.print(Text("\nnothing lost", style="green"))

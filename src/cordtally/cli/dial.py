@@ -1,0 +1,91 @@
+"""``cordtally dial``: try connections rung by rung."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+from rich.console import Console
+from rich.text import Text
+
+from ..dialing import DEFAULT_LIMIT, DialResult, Rung, RungOutcome, dial
+from ..model import Duration
+from ..pooling import show_seconds
+from .inputs import (
+    TEXT_HELP,
+    driver_option,
+    environment_option,
+    json_option,
+    surroundings,
+    take_cord_or_text,
+    take_text,
+)
+from .output import clean, make_console, print_json
+
+_SIGNS = {
+    RungOutcome.HELD: ("✓", "green"),
+    RungOutcome.NOT_NEEDED: ("–", "dim"),
+    RungOutcome.BROKE: ("✗", "bold red"),
+    RungOutcome.NOT_TRIED: ("·", "dim"),
+}
+
+
+@click.command("dial", epilog=TEXT_HELP + " A bare name is a cord of the tally.")
+@click.argument("what", nargs=-1)
+@click.option("--from-env", metavar="NAME", help="Dial the text in this environment variable, too.")
+@driver_option
+@environment_option
+@click.option("--limit", default=f"{DEFAULT_LIMIT:g}s", show_default=True, help="How long each rung may wait.")
+@json_option
+def command(
+    what: tuple[str, ...],
+    from_env: str | None,
+    driver: str | None,
+    environment: str | None,
+    tally_file: Path | None,
+    limit: str,
+    as_json: bool,
+) -> int:
+    """Try connections: resolve, reach, secure, log in, database, answer. Nothing is changed."""
+    if not what and from_env is None:
+        raise click.UsageError("name something to dial: a connection string, or a cord of the tally")
+    seconds = Duration.parse(limit).seconds
+    texts = [(w, take_text(w, None)) for w in what]
+    if from_env is not None:
+        texts.append((f"${from_env}", take_text(None, from_env)))
+    console = make_console()
+    results = []
+    for _, text in texts:
+        found, folder = (text, Path()) if driver else take_cord_or_text(text, environment, tally_file)
+        progress = None if as_json else _Printer(console).rung
+        result = dial(found, driver=driver, limit=seconds, surroundings=surroundings(folder), progress=progress)
+        results.append(result)
+        if not as_json:
+            _print_end(console, result)
+    if as_json:
+        documents = [r.to_dict() for r in results]
+        print_json(documents[0] if len(documents) == 1 else documents)
+    return 0 if all(r.held for r in results) else 1
+
+
+class _Printer:
+    def __init__(self, console: Console) -> None:
+        self.console = console
+
+    def rung(self, rung: Rung) -> None:
+        """Print a rung as soon as it has ended."""
+        sign, style = _SIGNS[rung.outcome]
+        time = "" if rung.seconds is None or rung.outcome is RungOutcome.NOT_NEEDED else show_seconds(rung.seconds)
+        line = Text(f"  {sign} ", style=style).append(f"{rung.name:<9}", style=style).append(f"{time:>9}  ")
+        said = {RungOutcome.NOT_NEEDED: f"not needed: {rung.detail}", RungOutcome.NOT_TRIED: "not tried"}
+        detail = clean(said.get(rung.outcome, rung.detail))
+        self.console.print(line.append(detail))
+
+
+def _print_end(console: Console, result: DialResult) -> None:
+    if result.diagnosis is None:
+        console.print(Text(f"{clean(result.target)} answers", style="bold green"))
+    else:
+        console.print(Text(f"broke at {result.broke_at}: {clean(result.diagnosis.cause)}", style="bold red"))
+        console.print(Text(f"what to do: {result.diagnosis.advice}"))
+    console.print()

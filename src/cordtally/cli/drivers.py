@@ -1,0 +1,101 @@
+"""``cordtally drivers``: what the catalog knows."""
+
+from __future__ import annotations
+
+import click
+from rich.text import Text
+
+from ..catalog import Driver, Option, driver_ids, load_canonical, load_driver, load_index
+from .inputs import json_option
+from .output import make_console, make_table, print_json
+
+
+@click.command("drivers")
+@click.argument("driver_id", metavar="[ID]", required=False)
+@click.option("--engine", metavar="ENGINE", help="Only drivers of this engine.")
+@click.option("--language", metavar="LANGUAGE", help="Only drivers of this language.")
+@json_option
+def command(driver_id: str | None, engine: str | None, language: str | None, as_json: bool) -> int:
+    """List drivers; with an ID, how to install that one, how it writes TLS, and its options."""
+    if driver_id is not None:
+        driver = load_driver(driver_id.partition("/")[0])
+        print_json(_document(driver)) if as_json else _print_one(driver)
+        return 0
+    listed = [
+        (i, d)
+        for i, d in load_index()["drivers"].items()
+        if (engine is None or engine in d["engines"]) and (language is None or language == d["language"])
+    ]
+    if as_json:
+        print_json({"schema": "cordtally/drivers/1", "drivers": [{"id": i, **d} for i, d in listed]})
+        return 0
+    rows = [(i, d["title"], d["language"], ", ".join(d["engines"]), ", ".join(d["notations"])) for i, d in listed]
+    console = make_console()
+    console.print(make_table(rows, heads=("id", "driver", "language", "engines", "notations"), shrink=1))
+    console.print(Text(f"\n{len(rows)} of {len(driver_ids())} drivers; cordtally drivers ID tells more", style="dim"))
+    return 0
+
+
+def _document(driver: Driver) -> dict[str, object]:
+    return {
+        "schema": "cordtally/driver/1",
+        "id": driver.id,
+        "title": driver.title,
+        "language": driver.language,
+        "engines": list(driver.engines),
+        "symbol": driver.symbol,
+        "packages": dict(driver.packages),
+        "source": driver.source,
+        "checked": driver.checked,
+        "notations": [n.id for n in driver.notations],
+        "options": [
+            {
+                "name": o.name,
+                "aliases": list(o.aliases),
+                "canonical": o.canonical,
+                "type": o.type,
+                "unit": o.unit,
+                "default": o.default,
+                "zero": o.zero,
+                "meaning": _meaning(o),
+            }
+            for o in driver.options.values()
+        ],
+    }
+
+
+def _print_one(driver: Driver) -> None:
+    console = make_console()
+    console.print(Text(f"{driver.title} ({driver.id})", style="bold"))
+    packages = "; ".join(f"{manager}: {name}" for manager, name in driver.packages.items())
+    facts = [
+        ("language", driver.language),
+        ("engines", ", ".join(driver.engines)),
+        ("install", packages),
+        ("use", driver.symbol),
+        ("notations", ", ".join(n.id for n in driver.notations)),
+        ("facts from", driver.source + ("" if driver.checked else " (unchecked)")),
+    ]
+    console.print(make_table(facts))
+    if driver.tls:
+        levels = [
+            (s.meaning, ", ".join(f"{k}={v}" for k, v in s.set) or f"{', '.join(s.given)} alone", s.why or "")
+            for s in driver.tls
+            if not s.read_only
+        ]
+        console.print()
+        console.print(make_table(levels, heads=("TLS level", "written as", "")))
+    console.print()
+    rows = [
+        (o.name, _kind(o), "" if o.default is None else str(o.default), _meaning(o)) for o in driver.options.values()
+    ]
+    console.print(make_table(rows, heads=("option", "type", "default", "meaning")))
+
+
+def _kind(option: Option) -> str:
+    return f"{option.type}, {option.unit}" if option.unit else option.type
+
+
+def _meaning(option: Option) -> str:
+    fact = load_canonical().get(option.canonical or "")
+    return option.note or (fact.meaning if fact is not None else "")

@@ -1,0 +1,119 @@
+"""Where a command's text comes from: the argument, standard input, a file, a variable, or a cord of the tally."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
+import click
+
+from ..catalog import find_nearest
+from ..errors import FieldError, LocatorError, TallyError
+from ..exchange import LARGEST_TEXT
+from ..model import Cord
+from ..secrets import Surroundings
+
+Command = TypeVar("Command", bound=Callable[..., Any])
+_STRING_MARKS = set(":/=;@{")
+
+TEXT_HELP = "TEXT is a connection string; - reads standard input, @FILE reads a file (its one line)."
+
+
+def text_options(command: Command) -> Command:
+    """Add the argument TEXT and ``--from-env NAME``, which spares a secret the way through the shell's history."""
+    command = click.option("--from-env", metavar="NAME", help="Take the text from this environment variable.")(command)
+    return click.argument("text", required=False)(command)
+
+
+def json_option(command: Command) -> Command:
+    """Add ``--json``."""
+    return click.option("--json", "as_json", is_flag=True, help="Print JSON instead of text.")(command)
+
+
+def reveal_option(command: Command) -> Command:
+    """Add ``--reveal``."""
+    return click.option("--reveal", is_flag=True, help="Show secrets in clear.")(command)
+
+
+def driver_option(command: Command) -> Command:
+    """Add ``--from DRIVER``."""
+    help_text = "The driver that the text is for, where it does not tell: npgsql, libpq/keyword."
+    return click.option("--from", "driver", metavar="DRIVER", help=help_text)(command)
+
+
+def environment_option(command: Command) -> Command:
+    """Add ``--environment NAME`` and ``--tally FILE``."""
+    command = click.option(
+        "--tally",
+        "tally_file",
+        type=click.Path(path_type=Path),
+        help="The tally file; the nearest tally.toml if absent.",
+    )(command)
+    return click.option("--environment", "-e", metavar="NAME", help="The tally's environment, like production.")(
+        command
+    )
+
+
+def take_text(text: str | None, from_env: str | None) -> str:
+    """Give the text itself.
+
+    Raises
+    ------
+    click.UsageError
+        When no source is given, or two.
+    LocatorError
+        When the variable is not set.
+    """
+    if (text is None) == (from_env is None):
+        raise click.UsageError("give one text: as argument, - for standard input, @FILE, or --from-env NAME")
+    if from_env is not None:
+        value = os.environ.get(from_env)
+        if value is None:
+            nearest = find_nearest(from_env, os.environ, most=1)
+            hint = f"; did you mean {nearest[0]}?" if nearest else ""
+            raise LocatorError(f"the environment variable {from_env} is not set{hint}")
+        return value
+    assert text is not None
+    if text == "-":
+        return sys.stdin.read(LARGEST_TEXT + 2).rstrip("\r\n")
+    if text.startswith("@") and len(text) > 1:
+        with Path(text[1:]).open(encoding="utf-8") as stream:
+            return stream.read(LARGEST_TEXT + 2).strip("\r\n")
+    return text
+
+
+def is_cord_name(text: str) -> bool:
+    """Whether a text can only be the name of a cord: no mark that a connection string needs stands in it."""
+    return bool(text) and not (_STRING_MARKS & set(text)) and not Path(text).suffix and text.isprintable()
+
+
+def take_cord_or_text(text: str, environment: str | None, tally_file: Path | None) -> tuple[Cord | str, Path]:
+    """Give the tally's cord of that name, or the text itself; and the folder that relative paths start from."""
+    if not is_cord_name(text):
+        if environment is not None:
+            raise FieldError("--environment goes with the name of a cord, and this is a connection string")
+        return text, Path()
+    from ..tally import load
+
+    try:
+        tally = load(tally_file)
+    except TallyError as error:
+        if tally_file is None and "there is no" in str(error):
+            message = f"{text!r} is no connection string, and no cord either: {error}"
+            raise TallyError(message) from None
+        raise
+    return tally.cord(text, environment=environment), tally.folder
+
+
+def surroundings(folder: Path) -> Surroundings:
+    """How locators are fetched from the command line: asking only where a person sits at a terminal."""
+    ask = _ask if sys.stdin.isatty() else None
+    return Surroundings(folder=folder, ask=ask)
+
+
+def _ask(prompt: str) -> str:
+    answer: str = click.prompt(prompt, hide_input=True, err=True)
+    return answer

@@ -1,0 +1,40 @@
+"""JSON lines in, JSON lines out, one at a time: the memory needed does not grow with their number."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from ..errors import CordTallyError, FieldError, TextError
+
+Job = Callable[[Mapping[str, Any]], dict[str, object]]
+
+
+def stream_lines(job: Job) -> int:
+    """Answer each line of standard input with one line; a line that fails is answered with its error. Gives 0."""
+    write = sys.stdout.write
+    for line in sys.stdin:
+        if line.strip():
+            write(json.dumps(_answer(line, job), ensure_ascii=False) + "\n")
+    return 0
+
+
+def _answer(line: str, job: Job) -> dict[str, object]:
+    try:
+        request = json.loads(line)
+        if not isinstance(request, dict) or not isinstance(request.get("text"), str):
+            return _error("bad-request", 'a line is an object with a "text"', None)
+        return job(request)
+    except json.JSONDecodeError as error:
+        return _error("bad-request", "the line is not JSON", error.pos)
+    except TextError as error:
+        return _error(error.kind, error.problem, error.span[0] if error.span else None)
+    except CordTallyError as error:
+        kind = "bad-field" if isinstance(error, FieldError) else "unknown-name"
+        return _error(kind, str(error).partition("\n")[0], None)
+
+
+def _error(kind: str, message: str, offset: int | None) -> dict[str, object]:
+    return {"error": {"kind": kind, "message": message, "offset": offset}}

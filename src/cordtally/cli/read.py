@@ -1,0 +1,168 @@
+"""``cordtally read``: take a string apart and explain every part."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import click
+from rich.text import Text
+
+from ..catalog import Option, load_canonical, load_driver
+from ..exchange import OptionRow, Part, Reading, read
+from ..exchange.documents import json_value
+from ..model import MASK, Duration, Secret, masked_position
+from ..notation import as_text
+from ..vetting import Finding, vet_reading
+from .inputs import TEXT_HELP, driver_option, json_option, reveal_option, take_text, text_options
+from .lines import stream_lines
+from .output import Mark, clean, count_findings, make_console, make_table, marked_lines, print_findings, print_json
+
+ZEROES = {
+    "unlimited": "no limit",
+    "system": "the system's own",
+    "none": "not at all",
+    "refused": "refused",
+    "skipped": "skipped",
+    "from-server": "what the server says",
+}
+_TITLES = {
+    "scheme": "scheme",
+    "tls.level": "TLS",
+    "tls.ca": "TLS authority",
+    "tls.certificate": "TLS certificate",
+    "tls.key": "TLS key",
+    "tls.key_password": "TLS key password",
+    "ignored": "not heeded",
+}
+
+
+@click.command("read", epilog=TEXT_HELP)
+@text_options
+@driver_option
+@json_option
+@click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
+@click.option("--effective", is_flag=True, help="With --json: fill in the driver's and engine's defaults.")
+@reveal_option
+def command(
+    text: str | None,
+    from_env: str | None,
+    driver: str | None,
+    as_json: bool,
+    lines: bool,
+    effective: bool,
+    reveal: bool,
+) -> int:
+    """Take a connection string apart: who reads it, where each part stands, what each option means."""
+    if lines:
+        return stream_lines(lambda request: _document(_read_request(request), effective, reveal))
+    reading = read(take_text(text, from_env), driver=driver)
+    if as_json:
+        print_json(_document(reading, effective, reveal))
+    else:
+        _print(reading, reveal)
+    return 0
+
+
+def _read_request(request: Mapping[str, Any]) -> Reading:
+    return read(request["text"], driver=request.get("from"))
+
+
+def _document(reading: Reading, effective: bool, reveal: bool) -> dict[str, object]:
+    document = reading.to_dict(reveal=reveal, effective=effective)
+    document["findings"] = [found.to_dict() for found in vet_reading(reading)]
+    return document
+
+
+def _print(reading: Reading, reveal: bool) -> None:
+    console = make_console()
+    driver = load_driver(reading.driver)
+    console.print(Text(f"Read as {driver.title} ({reading.driver}/{reading.notation}) would read it:", style="bold"))
+    console.print()
+    source = reading.text.reveal()
+    secret_spans = [] if reveal else [(p.start, p.end) for p in reading.parts if p.secret]
+    numbered = [(str(n), p) for n, p in enumerate((p for p in reading.parts if p.role != "scheme"), 1)]
+    marks = [
+        Mark(masked_position(p.start, secret_spans), masked_position(p.end, secret_spans), label)
+        for label, p in numbered
+        if p.end > p.start
+    ]
+    shown = source if reveal else str(reading.text)
+    for line in marked_lines(shown, marks, console.width - 4):
+        console.print(Text("  " + line))
+    rows = [_row(label, part, reading, reveal) for label, part in numbered]
+    console.print(make_table([*rows, *_implied_rows(reading)], heads=("", "part", "value", "meaning"), right=(0,)))
+    findings = vet_reading(reading)
+    console.print()
+    if findings:
+        _print_short(findings)
+        console.print(Text(f"{count_findings(findings)}; cordtally vet says why", style="dim"))
+    else:
+        console.print(Text("nothing doubtful", style="green"))
+
+
+def _print_short(findings: tuple[Finding, ...]) -> None:
+    print_findings(make_console(), findings, explain=False)
+
+
+def _row(label: str, part: Part, reading: Reading, reveal: bool) -> tuple[str, str, str, str]:
+    raw = reading.text.reveal()[part.start : part.end]
+    row = next((r for r in reading.rows if r.name == part.name), None)
+    if part.secret and not reveal:
+        value = MASK
+    else:
+        value = raw if row is None or isinstance(row.value, Secret) else _value(row)
+    title = _TITLES.get(part.role, part.role)
+    if part.role == "option":
+        title = (
+            row.option.canonical if row is not None and row.option is not None and row.option.canonical else "option"
+        )
+    return label, title, value, _meaning(part, row, reading)
+
+
+def _value(row: OptionRow) -> str:
+    if row.value is None:
+        return row.raw
+    return str(row.value) if isinstance(row.value, Duration) else str(json_value(row.value))
+
+
+def _meaning(part: Part, row: OptionRow | None, reading: Reading) -> str:
+    driver = load_driver(reading.driver)
+    named = f"{part.name}: " if part.name else ""
+    if part.role == "password":
+        states = {"literal": "stands in the text", "placeholder": "a placeholder, never replaced"}
+        return f"{named}{states.get(reading.password_state, reading.password_state)}"
+    if part.role == "tls.level":
+        level = reading.cord.tls.level
+        state = next((s for s in driver.tls if level is not None and s.meaning == level.value and s.why), None)
+        why = f" ({state.why})" if state is not None and level is not None else ""
+        return f"{named}{level.value if level is not None else 'no level by itself'}{why}"
+    if row is None or row.option is None:
+        return f"{named}unknown to this driver" if part.role == "option" else ""
+    fact = load_canonical().get(row.option.canonical or "")
+    told = fact.meaning if fact is not None else row.option.note or ""
+    extra = [f"in {row.option.unit}" if row.option.type == "duration" and row.option.unit != "go" else ""]
+    extra += [_default(row.option)]
+    extra += [f"retired in {row.option.retired}; now {row.option.replacement}" if row.option.retired else ""]
+    return clean(f"{named}{told} {_bracketed(extra)}").strip()
+
+
+def _default(option: Option) -> str:
+    if option.default is None or option.default == "":
+        return ""
+    if option.default == 0 and option.zero is not None:
+        return f"default 0: {ZEROES[option.zero]}"
+    return f"default {as_text(option.default)}"
+
+
+def _bracketed(parts: list[str]) -> str:
+    told = "; ".join(p for p in parts if p)
+    return f"({told})" if told else ""
+
+
+def _implied_rows(reading: Reading) -> list[tuple[str, str, str, str]]:
+    cord, driver = reading.cord, load_driver(reading.driver)
+    rows = [("", "engine", cord.engine, ""), ("", "log-in", cord.login.value, "by what is given")]
+    if cord.tls.level is None and driver.tls_default is not None:
+        rows.append(("", "TLS", driver.tls_default, f"not stated; the default of {driver.title}"))
+    return rows

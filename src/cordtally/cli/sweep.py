@@ -1,0 +1,71 @@
+"""``cordtally sweep``: find connection strings and credentials in a source tree."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+from rich.progress import Progress, SpinnerColumn, TextColumn
+from rich.text import Text
+
+from ..sweeping import RULES, Hit, Sweep, sweep
+from ..vetting import Severity
+from .inputs import json_option
+from .output import SEVERITY_STYLES, clean, make_console, print_json
+
+
+@click.command("sweep")
+@click.argument("path", type=click.Path(path_type=Path))
+@click.option(
+    "--fail-on",
+    type=click.Choice(["note", "warning", "error", "never"]),
+    default="error",
+    show_default=True,
+    help="Exit with status 1 from this severity on.",
+)
+@click.option("--quiet", "-q", is_flag=True, help="Print the places only.")
+@json_option
+def command(path: Path, fail_on: str, quiet: bool, as_json: bool) -> int:
+    """Search a file or a tree for connection strings and credentials; .gitignore is honoured."""
+    result = _sweep(path)
+    if as_json:
+        print_json(result.to_dict())
+    else:
+        _print(result, quiet)
+    worst = max((hit.severity.rank for hit in result.hits), default=-1)
+    return 1 if fail_on != "never" and worst >= Severity(fail_on).rank else 0
+
+
+def _sweep(path: Path) -> Sweep:
+    try:
+        if not sys.stderr.isatty():
+            return sweep(path)
+        columns = (SpinnerColumn(), TextColumn("{task.completed:,} files read"))
+        with Progress(*columns, console=make_console(err=True), transient=True) as progress:
+            task = progress.add_task("sweep", total=None)
+            return sweep(path, progress=lambda count: progress.update(task, completed=count))
+    except FileNotFoundError as error:
+        raise click.UsageError(str(error)) from None
+
+
+def _print(result: Sweep, quiet: bool) -> None:
+    console = make_console()
+    for hit in result.hits:
+        console.print(_line(hit), soft_wrap=True)
+        if not quiet:
+            console.print(Text(f"    {clean(hit.masked)}"), soft_wrap=True)
+    if quiet:
+        return
+    counts = [f"{sum(h.rule == rule for h in result.hits)} {rule}" for rule in RULES]
+    told = ", ".join(c for c in counts if not c.startswith("0 ")) or "nothing found"
+    passed = [(result.binary, "binary"), (result.too_large, "too large"), (result.unreadable, "unreadable")]
+    skipped = ", ".join(f"{n} {name}" for n, name in passed if n)
+    files = f"{result.files:,} file{'' if result.files == 1 else 's'} read"
+    console.print(Text(f"\n{told}; {files}{f', passed over: {skipped}' if skipped else ''}", style="bold"))
+
+
+def _line(hit: Hit) -> Text:
+    line = Text(f"{clean(hit.path.as_posix())}:{hit.line}:{hit.column}")
+    line.append(f"  {hit.rule}", style=SEVERITY_STYLES[hit.severity])
+    return line.append(f"  {hit.engine}" if hit.engine else "", style="dim")

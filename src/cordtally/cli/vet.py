@@ -1,0 +1,101 @@
+"""``cordtally vet``: findings for strings, files and cords."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import click
+from rich.text import Text
+
+from ..exchange import read
+from ..model import MASK, Cord
+from ..sweeping import vet
+from ..vetting import Finding, Severity, vet_cord, vet_reading
+from .inputs import TEXT_HELP, driver_option, environment_option, json_option, take_cord_or_text, take_text
+from .lines import stream_lines
+from .output import count_findings, make_console, print_findings, print_json
+
+_DATABASE_FILES = {".db", ".db3", ".sqlite", ".sqlite3"}
+
+
+@click.command("vet", epilog=TEXT_HELP + " A path is vetted as a file, a bare name as a cord of the tally.")
+@click.argument("what", nargs=-1)
+@click.option("--from-env", metavar="NAME", help="Vet the text in this environment variable, too.")
+@driver_option
+@environment_option
+@click.option(
+    "--fail-on",
+    type=click.Choice(["note", "warning", "error", "never"]),
+    default="error",
+    show_default=True,
+    help="Exit with status 1 from this severity on.",
+)
+@json_option
+@click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
+@click.option("--quiet", "-q", is_flag=True, help="Print the messages only, without why and what to do.")
+def command(
+    what: tuple[str, ...],
+    from_env: str | None,
+    driver: str | None,
+    environment: str | None,
+    tally_file: Path | None,
+    fail_on: str,
+    as_json: bool,
+    lines: bool,
+    quiet: bool,
+) -> int:
+    """Report what is wrong or risky: each finding with its place, its reason and what to do."""
+    if lines:
+        return stream_lines(_vet_request)
+    if not what and from_env is None:
+        raise click.UsageError("name something to vet: a connection string, a file, or a cord of the tally")
+    subjects = [_vet_one(w, driver, environment, tally_file) for w in what]
+    if from_env is not None:
+        subjects.append(_vet_text(take_text(None, from_env), driver, f"${from_env}"))
+    findings = [found for _, listed in subjects for found in listed]
+    if as_json:
+        print_json({"schema": "cordtally/findings/1", "findings": [f.to_dict() for f in findings]})
+    else:
+        _print(subjects, quiet)
+    worst = max((f.severity.rank for f in findings), default=-1)
+    return 1 if fail_on != "never" and worst >= Severity(fail_on).rank else 0
+
+
+def _vet_request(request: Mapping[str, Any]) -> dict[str, object]:
+    findings = vet_reading(read(request["text"], driver=request.get("from")))
+    return {"schema": "cordtally/findings/1", "findings": [f.to_dict() for f in findings]}
+
+
+def _vet_one(
+    what: str, driver: str | None, environment: str | None, tally_file: Path | None
+) -> tuple[str, tuple[Finding, ...]]:
+    if _is_file(what):
+        return what, vet(Path(what), driver=driver)
+    text = take_text(what, None)
+    found, folder = (text, Path()) if driver else take_cord_or_text(text, environment, tally_file)
+    if isinstance(found, Cord):
+        return f"{what}{f' in {environment}' if environment else ''}", vet_cord(found, folder=folder)
+    return _vet_text(found, driver, None)
+
+
+def _is_file(what: str) -> bool:
+    try:
+        return Path(what).is_file() and Path(what).suffix not in _DATABASE_FILES
+    except (OSError, ValueError):
+        return False
+
+
+def _vet_text(text: str, driver: str | None, title: str | None) -> tuple[str, tuple[Finding, ...]]:
+    reading = read(text, driver=driver)
+    return title or str(reading.text), vet_reading(reading)
+
+
+def _print(subjects: list[tuple[str, tuple[Finding, ...]]], quiet: bool) -> None:
+    console = make_console()
+    for title, findings in subjects:
+        console.print(Text(title if title else MASK, style="bold"), soft_wrap=True)
+        print_findings(console, findings, explain=not quiet)
+        style = "green" if not findings else "dim"
+        console.print(Text(count_findings(findings) + "\n", style=style))
