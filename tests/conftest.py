@@ -1,0 +1,40 @@
+"""Fixtures: real servers for the session, where they are installed; CORDTALLY_REQUIRE_SERVERS=1 turns their lack into a failure."""
+
+import os
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import pytest
+
+from . import servers
+
+
+def _start(make, name, packages):
+    with TemporaryDirectory(prefix="cordtally-") as folder, make(Path(folder)) as server:
+        if server is None:
+            message = f"{name} is not installed: its tests are not run; apt-get install {packages}"
+            if os.environ.get("CORDTALLY_REQUIRE_SERVERS") == "1":
+                pytest.fail(message)
+            pytest.skip(message)
+        yield server
+
+
+@pytest.fixture(scope="session")
+def postgresql():
+    yield from _start(servers.postgresql, "postgresql", "postgresql")
+
+
+@pytest.fixture(scope="session")
+def mariadb():
+    yield from _start(servers.mariadb, "mariadb", "mariadb-server")
+
+
+@pytest.fixture
+def harbour(tmp_path, monkeypatch):
+    """A temporary Greywick Harbour: the demo's sample data, as the current folder."""
+    from cordtally.demo import furnish
+
+    furnish(tmp_path)
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("TIDES_PASSWORD", "not-a-real-pw/tides")
+    return tmp_path

@@ -1,0 +1,109 @@
+"""The law against the real thing: strings written for real drivers log in to real servers, whatever the password holds."""
+
+import string
+
+import psycopg
+import psycopg2
+import pymysql
+import pyodbc
+import pytest
+import sqlalchemy
+from psycopg import sql
+
+import cordtally as ct
+from cordtally.model import Cord, Host, Secret, Tls, TlsLevel
+
+from ..servers import ADMIN_PASSWORD
+
+pytestmark = pytest.mark.servers
+PASSWORDS = [f"{c}x{c}{c}y" for c in string.printable[:95]]
+PASSWORDS += [string.printable[:95], " lead and trail ", "a  b", "'\"'\"", "é", "naïve é", "fog 😀 horn", "a;b}c{d", "}}", "{x}", "%41%", "\\'"]
+USER, DATABASE = "ke'e@p:er/ü 1", "ti/de?s #1%+&"
+
+
+def cord_for(server, password, **changes):
+    made = Cord("postgresql", (Host("127.0.0.1", server.port),), DATABASE, USER, Secret(password), tls=Tls(TlsLevel.ENCRYPTED))
+    return made.copy_with(**changes)
+
+
+def log_in_libpq(cord, target):
+    with psycopg.connect(ct.write(cord, target).text.reveal()) as connection:
+        return connection.execute("SELECT current_user, current_database()").fetchone()
+
+
+def log_in_psycopg(cord):
+    with psycopg.connect(**cord.arguments("psycopg")) as connection:
+        return connection.execute("SELECT current_user, current_database()").fetchone()
+
+
+def log_in_toolkit(cord, target):
+    engine = sqlalchemy.create_engine(ct.write(cord, target).text.reveal(), poolclass=sqlalchemy.NullPool)
+    with engine.connect() as connection:
+        return tuple(connection.execute(sqlalchemy.text("SELECT current_user, current_database()")).one())
+
+
+def log_in_odbc(cord):
+    connection = pyodbc.connect(ct.write(cord, "psqlodbc").text.reveal(), timeout=10)
+    try:
+        return tuple(connection.execute("SELECT current_user, current_database()").fetchone())
+    finally:
+        connection.close()
+
+
+@pytest.fixture(scope="module")
+def administrator(postgresql):
+    with psycopg.connect(host="127.0.0.1", port=postgresql.port, user="harbour_master", password=ADMIN_PASSWORD,
+                         dbname="postgres", autocommit=True) as connection:
+        connection.execute(sql.SQL("CREATE ROLE {} LOGIN").format(sql.Identifier(USER)))
+        connection.execute(sql.SQL("CREATE DATABASE {} OWNER {}").format(sql.Identifier(DATABASE), sql.Identifier(USER)))
+        yield connection
+
+
+def test_postgresql_accepts_every_password(administrator, postgresql):
+    """One test over all passwords, so that a failure lists every one that was refused, by driver."""
+    refused = []
+    for password in PASSWORDS:
+        administrator.execute(sql.SQL("ALTER ROLE {} PASSWORD {}").format(sql.Identifier(USER), sql.Literal(password)))
+        cord = cord_for(postgresql, password)
+        ways = {
+            "libpq/url": lambda: log_in_libpq(cord, "libpq/url"),
+            "libpq/keyword": lambda: log_in_libpq(cord, "libpq/keyword"),
+            "psycopg/arguments": lambda: log_in_psycopg(cord),
+            "sqlalchemy+psycopg2": lambda: log_in_toolkit(cord, "sqlalchemy+psycopg2"),
+            "psqlodbc": lambda: log_in_odbc(cord),
+        }
+        for name, way in ways.items():
+            try:
+                assert way() == (USER, DATABASE)
+            except (psycopg.Error, psycopg2.Error, pyodbc.Error, sqlalchemy.exc.SQLAlchemyError) as error:
+                refused.append((name, password, type(error).__name__))
+    assert refused == []
+
+
+def test_mariadb_accepts_every_password(mariadb):
+    refused = []
+    arguments = {"host": "127.0.0.1", "port": mariadb.port, "user": "harbour_master", "password": ADMIN_PASSWORD, "charset": "utf8mb4"}
+    with pymysql.connect(**arguments) as administrator, administrator.cursor() as cursor:
+        cursor.execute("CREATE DATABASE `ti/de?s #1`")
+        cursor.execute("CREATE USER %s@'%%'", (USER,))
+        cursor.execute("GRANT ALL ON `ti/de?s #1`.* TO %s@'%%'", (USER,))
+        for password in PASSWORDS:
+            cursor.execute("ALTER USER %s@'%%' IDENTIFIED BY %s", (USER, password))
+            cord = cord_for(mariadb, password, engine="mariadb", database="ti/de?s #1")
+            try:
+                with pymysql.connect(**cord.arguments("pymysql")) as connection, connection.cursor() as own:
+                    own.execute("SELECT database(), @@version")
+                    assert own.fetchone()[0] == "ti/de?s #1"
+            except pymysql.Error as error:
+                refused.append(("pymysql", password, error.args[0]))
+            writing = ct.write(cord, "sqlalchemy+pymysql")
+            if not password.isascii():
+                assert writing.ledger.line("password").outcome is ct.Outcome.APPROXIMATED
+                continue
+            engine = sqlalchemy.create_engine(writing.text.reveal(), poolclass=sqlalchemy.NullPool)
+            try:
+                with engine.connect() as connection:
+                    assert connection.execute(sqlalchemy.text("SELECT database()")).scalar() == "ti/de?s #1"
+            except sqlalchemy.exc.SQLAlchemyError as error:
+                refused.append(("sqlalchemy+pymysql", password, str(error)[:60]))
+    assert refused == []

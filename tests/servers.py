@@ -1,0 +1,131 @@
+"""Real servers for the tests: PostgreSQL and MariaDB from Debian's packages, on free ports, with TLS, in a temporary folder."""
+
+import os
+import shutil
+import socket
+import subprocess
+import time
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+import trustme
+
+ADMIN_PASSWORD = "not-a-real-pw-admin"
+ROOT = os.geteuid() == 0
+WAIT = 60.0
+
+
+@dataclass(frozen=True)
+class Server:
+    host: str
+    port: int
+    socket_folder: str
+    ca: str
+    other_ca: str
+
+
+def free_port() -> int:
+    with socket.socket() as plug:
+        plug.bind(("127.0.0.1", 0))
+        return plug.getsockname()[1]
+
+
+def find_program(*names: str) -> str | None:
+    folders = [*sorted(Path("/usr/lib/postgresql").glob("*/bin"), reverse=True), Path("/usr/sbin"), Path("/usr/bin")]
+    for name in names:
+        for folder in folders:
+            if (folder / name).is_file():
+                return str(folder / name)
+    return None
+
+
+def as_user(user: str, command: list[str]) -> list[str]:
+    return ["runuser", "-u", user, "--", *command] if ROOT else command
+
+
+def make_certificates(folder: Path) -> tuple[str, str]:
+    """Write a server certificate for localhost and the authority that signed it, and an authority that did not."""
+    authority, stranger = trustme.CA(), trustme.CA()
+    issued = authority.issue_cert("localhost")
+    issued.private_key_pem.write_to_path(str(folder / "server.key"))
+    for index, blob in enumerate(issued.cert_chain_pems):
+        blob.write_to_path(str(folder / "server.crt"), append=index > 0)
+    authority.cert_pem.write_to_path(str(folder / "ca.pem"))
+    stranger.cert_pem.write_to_path(str(folder / "other-ca.pem"))
+    (folder / "server.key").chmod(0o600)
+    return str(folder / "ca.pem"), str(folder / "other-ca.pem")
+
+
+def await_port(port: int, process: subprocess.Popen, log: Path) -> None:
+    deadline = time.monotonic() + WAIT
+    while time.monotonic() < deadline:
+        with suppress(OSError), socket.create_connection(("127.0.0.1", port), timeout=1):
+            return
+        if process.poll() is not None:
+            break
+        time.sleep(0.05)
+    raise RuntimeError(f"the server did not start: {log.read_text(errors='replace')[-2000:]}")
+
+
+def own(folder: Path, user: str) -> None:
+    folder.chmod(0o755)
+    folder.parent.chmod(0o755)
+    if ROOT:
+        for place in [folder, *folder.rglob("*")]:
+            shutil.chown(place, user, user)
+
+
+@contextmanager
+def postgresql(folder: Path):
+    initdb, server = find_program("initdb"), find_program("postgres")
+    if initdb is None or server is None:
+        yield None
+        return
+    port, home = free_port(), folder / "pg"
+    home.mkdir()
+    ca, other = make_certificates(home)
+    (home / "pw").write_text(ADMIN_PASSWORD)
+    own(home, "postgres")
+    made = [initdb, "-D", str(home / "data"), "-U", "harbour_master", "-A", "scram-sha-256", "-E", "UTF8", "--locale=C.UTF-8"]
+    subprocess.run(as_user("postgres", [*made, f"--pwfile={home}/pw"]), check=True, capture_output=True, timeout=WAIT, cwd="/")
+    settings = ["-c", f"port={port}", "-c", "listen_addresses=127.0.0.1", "-c", f"unix_socket_directories={home}", "-c", "ssl=on"]
+    settings += ["-c", f"ssl_cert_file={home}/server.crt", "-c", f"ssl_key_file={home}/server.key", "-c", "fsync=off"]
+    yield from serve(as_user("postgres", [server, "-D", str(home / "data"), *settings]), Server("localhost", port, str(home), ca, other), home)
+
+
+@contextmanager
+def mariadb(folder: Path):
+    server, install = find_program("mariadbd"), find_program("mariadb-install-db")
+    if server is None or install is None:
+        yield None
+        return
+    port, home = free_port(), folder / "my"
+    home.mkdir()
+    ca, other = make_certificates(home)
+    own(home, "mysql")
+    base = [f"--datadir={home}/data", "--no-defaults"] + (["--user=mysql"] if ROOT else [])
+    made = [install, "--no-defaults", f"--datadir={home}/data", "--auth-root-authentication-method=normal", "--skip-test-db"]
+    subprocess.run(made + (["--user=mysql"] if ROOT else []), check=True, capture_output=True, timeout=WAIT, cwd="/")
+    (home / "init.sql").write_text(
+        f"ALTER USER root@localhost IDENTIFIED BY '{ADMIN_PASSWORD}';\n"
+        f"CREATE USER harbour_master@'%' IDENTIFIED BY '{ADMIN_PASSWORD}';\nGRANT ALL ON *.* TO harbour_master@'%' WITH GRANT OPTION;\n"
+    )
+    own(home, "mysql")
+    settings = [f"--port={port}", "--bind-address=127.0.0.1", f"--socket={home}/m.sock", f"--init-file={home}/init.sql", "--skip-name-resolve"]
+    settings += [f"--ssl-cert={home}/server.crt", f"--ssl-key={home}/server.key", f"--pid-file={home}/m.pid", "--skip-log-bin"]
+    yield from serve([server, "--no-defaults", *base[:1], *base[2:], *settings], Server("localhost", port, str(home), ca, other), home)
+
+
+def serve(command: list[str], server: Server, home: Path):
+    log = home / "log"
+    with log.open("wb") as stream:
+        process = subprocess.Popen(command, stdout=stream, stderr=stream, cwd="/")
+    try:
+        await_port(server.port, process, log)
+        yield server
+    finally:
+        process.terminate()
+        with suppress(subprocess.TimeoutExpired):
+            process.wait(10)
+        process.kill()
