@@ -70,7 +70,8 @@ class NotationFacts:
     """One notation that a driver takes: its grammar, the grammar's flags, and how hosts and sockets are written.
 
     ``schemes`` maps an engine to the prefixes that stand for it, the first one being written; ``hosts`` is ``inline``
-    (``h1:1,h2:2``), ``paired`` (a list of hosts, a list of ports), ``repeated`` (one option per host) or ``single``;
+    (``h1:1,h2:2``), ``paired`` (a list of hosts, a list of ports), or ``single``;
+    ``host_options`` says the same of hosts that are given as options;
     ``socket`` says where the path of a Unix socket goes: ``authority``, ``option``, ``host`` or ``none``.
     """
 
@@ -79,6 +80,7 @@ class NotationFacts:
     schemes: Mapping[str, tuple[str, ...]]
     flags: Mapping[str, object]
     hosts: str = "single"
+    host_options: str = "single"
     socket: str = "host"
     opening: tuple[tuple[str, str], ...] = ()
 

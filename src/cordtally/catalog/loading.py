@@ -188,15 +188,17 @@ def _options(raw: dict[str, Any]) -> dict[str, Option]:
 
 
 def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
-    known = {"id", "grammar", "schemes", "flags", "hosts", "socket", "opening"}
+    known = {"id", "grammar", "schemes", "flags", "hosts", "host_options", "socket", "opening"}
     if not set(raw) <= known:
         raise CatalogError(f"{place}: a notation with keys {sorted(set(raw) - known)}")
+    hosts = raw.get("hosts", "inline" if raw.get("flags", {}).get("multi_host") else "single")
     return NotationFacts(
         id=raw["id"],
         grammar=raw["grammar"],
         schemes={engine: tuple(prefixes) for engine, prefixes in raw.get("schemes", {}).items()},
         flags=raw.get("flags", {}),
-        hosts=raw.get("hosts", "inline" if raw.get("flags", {}).get("multi_host") else "single"),
+        hosts=hosts,
+        host_options=raw.get("host_options", hosts),
         socket=raw.get("socket", "host"),
         opening=tuple(raw.get("opening", {}).items()),
     )

@@ -14,9 +14,9 @@ from ..catalog import Driver, Option, find_nearest
 from ..model import ByteSize, Duration, OptionValue, Secret
 from ..model.values import NANOSECONDS
 
-_INTEGER = re.compile(r"[+-]?\d{1,19}")
-_DECIMAL = re.compile(r"[+-]?\d{1,19}(?:\.\d{1,12})?")
-_GO_PART = re.compile(r"(\d{1,19}(?:\.\d{1,12})?|\.\d{1,12})(ns|us|µs|μs|ms|s|m|h)")
+_INTEGER = re.compile(r"[+-]?\d{1,19}", re.ASCII)
+_DECIMAL = re.compile(r"[+-]?\d{1,19}(?:\.\d{1,12})?", re.ASCII)
+_GO_PART = re.compile(r"(\d{1,19}(?:\.\d{1,12})?|\.\d{1,12})(ns|us|µs|μs|ms|s|m|h)", re.ASCII)
 _SIZES = {"B": 1, "KiB": 1024, "MiB": 1024**2}
 _GO_LARGEST = 2**63 - 1
 

@@ -10,7 +10,7 @@ from ..errors import AmbiguousText, TextError
 from ..notation import GrammarError, load_grammar, make_dialect
 
 _SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+._:-]{0,40}?://")
-_DSN = re.compile(r"(?:^|@)(?:tcp|unix)?(?:\([^()]*\))?/")
+_DSN = re.compile(r"@(?:tcp|unix)?/|(?:^|@)\w{0,8}\([^()]*\)/")
 _PATH = re.compile(r":memory:|[^=;]+\.(?:db|db3|sqlite|sqlite3)", re.DOTALL)
 _DETECTION_LIMIT = 65536
 
@@ -141,8 +141,9 @@ def notation_of(text: str, driver: str) -> Target:
     bare = None
     for facts in candidates:
         if not facts.schemes:
-            fits = {"arguments": text.lstrip()[:1] == "{", "path": not text.startswith("file:")}
-            if bare is None and fits.get(facts.grammar, True):
+            braced = text.lstrip()[:1] == "{"
+            fits = {"arguments": braced, "path": not text.startswith("file:") and not braced}
+            if bare is None and (wanted or fits.get(facts.grammar, not braced)):
                 bare = Target(f"{driver_id}/{facts.id}", "", None)
         for engine, prefixes in facts.schemes.items():
             for prefix in sorted(prefixes, key=len, reverse=True):

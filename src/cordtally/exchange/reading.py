@@ -413,10 +413,11 @@ def _take_option(  # noqa: PLR0917 -- the loop of `_walk_options`, cut in two
 
 
 def _split_hosts(text: str, field: Field, loaded: Loaded, found: _Gathered) -> None:
-    listed = loaded.facts.hosts in {"paired", "inline"}
-    for piece in text.split(",") if listed else [text]:
+    style = loaded.facts.host_options
+    named = style == "inline" or loaded.dialect.repeated == "list"
+    for piece in text.split(",") if style != "single" else [text]:
         address, port = piece, None
-        if loaded.facts.hosts == "inline" and not piece.startswith("/"):
+        if named and not piece.startswith("/"):
             head, colon, tail = piece.rpartition(":")
             if colon and tail.isascii() and tail.isdigit() and (":" not in head or head.endswith("]")):
                 address, port = head, _port(tail, field, found)
@@ -426,7 +427,7 @@ def _split_hosts(text: str, field: Field, loaded: Loaded, found: _Gathered) -> N
 
 
 def _spread_ports(text: str, field: Field, loaded: Loaded, found: _Gathered) -> None:
-    ports = text.split(",") if loaded.facts.hosts == "paired" else [text]
+    ports = text.split(",") if loaded.facts.host_options == "paired" else [text]
     found.ports = [_port(p, field, found) for p in ports]
 
 

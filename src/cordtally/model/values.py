@@ -21,7 +21,7 @@ NANOSECONDS = {
     "h": 3_600_000_000_000,
     "d": 86_400_000_000_000,
 }
-_DURATION_PART = re.compile(r"(\d+(?:\.\d+)?)\s*(ns|us|µs|ms|min|m|s|h|d)(?![a-zµ])")
+_DURATION_PART = re.compile(r"(\d+(?:\.\d+)?)\s*(ns|us|µs|ms|min|m|s|h|d)(?![a-zµ])", re.ASCII)
 _LARGEST_DIGITS = 24
 
 
@@ -86,11 +86,12 @@ class Duration:
 
 
 def _plain(number: Fraction) -> str:
-    return str(number.numerator) if number.denominator == 1 else f"{float(number):.3f}".rstrip("0")
+    whole, thousandths = divmod(number.numerator * 1000 // number.denominator, 1000)
+    return f"{whole}.{thousandths:03}".rstrip("0").rstrip(".")
 
 
 _BYTES = {"b": 1, "kib": 1024, "mib": 1024**2, "gib": 1024**3, "kb": 1000, "mb": 1000**2, "gb": 1000**3}
-_SIZE = re.compile(r"(\d{1,18})\s*([a-z]+)?", re.IGNORECASE)
+_SIZE = re.compile(r"(\d{1,18})\s*([a-z]+)?", re.IGNORECASE | re.ASCII)
 
 
 @dataclass(frozen=True, slots=True, order=True)

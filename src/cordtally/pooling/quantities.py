@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from ..errors import FieldError
 from ..model import Duration
 
-_RATE = re.compile(r"(\d{1,12}(?:\.\d{1,9})?)\s*(k|M)?\s*/\s*(s|min|h)")
-_TARGET = re.compile(r"\s*([^@]+?)\s*@\s*p(\d{1,2}(?:\.\d{1,6})?)\s*")
+_RATE = re.compile(r"(\d{1,12}(?:\.\d{1,9})?)\s*(k|M)?\s*/\s*(s|min|h)", re.ASCII)
+_TARGET = re.compile(r"\s*([^@]+?)\s*@\s*p(\d{1,2}(?:\.\d{1,6})?)\s*", re.ASCII)
 _SECONDS = {"s": 1, "min": 60, "h": 3600}
 _THOUSANDS = {None: 1, "k": 1_000, "M": 1_000_000}
 

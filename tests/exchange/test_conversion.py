@@ -1,0 +1,194 @@
+"""Conversions: tables of source, target, text and ledger; and the drivers themselves as judges of what was written."""
+
+import psycopg
+import pytest
+import sqlalchemy
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import cordtally as ct
+from cordtally.exchange.codecs import NoWord, read_value, word_of, write_value
+from cordtally.catalog import load_driver
+from cordtally.model import Authentication, AuthenticationMethod, Cord, Duration, Host, Secret, Tls, TlsLevel
+
+from ..strategies import ANY_TEXT
+
+PG = "postgresql://keeper:pw@h:5433/d"
+CASES = [
+    (PG + "?connect_timeout=10", "pgjdbc", "jdbc:postgresql://h:5433/d?user=keeper&password=pw&connectTimeout=10",
+     {"options.connect_timeout": "renamed", "password": "kept"}),
+    (PG + "?sslmode=verify-full", "npgsql", "Host=h;Port=5433;Username=keeper;Password=pw;Database=d;SSL Mode=VerifyFull",
+     {"tls.level": "reworded"}),
+    (PG + "?sslmode=verify-ca&sslrootcert=/ca.pem&application_name=a", "psqlodbc",
+     "DRIVER={PostgreSQL Unicode};Server=h;Port=5433;UID=keeper;PWD=pw;Database=d;SSLmode=verify-ca;"
+     "pqopt={sslrootcert=/ca.pem application_name=a}", {"DRIVER": "added", "tls.ca": "renamed", "options.application_name": "renamed"}),
+    ("postgresql://u@a,b:1/d", "sqlalchemy+psycopg", "postgresql+psycopg://u@/d?host=a%2Cb&port=%2C1", {}),
+    ("postgresql://u@a,b:1/d", "npgsql", "Host=a,b:1;Username=u;Database=d", {}),
+    ("postgresql://u@a,b:1/d", "psqlodbc", "DRIVER={PostgreSQL Unicode};Server=a;UID=u;Database=d", {"host": "dropped"}),
+    ("host=/run/pg user=u", "pgjdbc", "jdbc:postgresql:///?user=u", {"host": "dropped"}),
+    ("host=/run/pg user=u dbname=d", "sqlalchemy+psycopg", "postgresql+psycopg://u@/d?host=%2Frun%2Fpg", {}),
+    (PG + "?sslmode=allow", "libpq/keyword", "host=h port=5433 user=keeper password=pw dbname=d sslmode=allow", {"tls.level": "kept"}),
+    (PG + "?sslmode=allow", "npgsql", "Host=h;Port=5433;Username=keeper;Password=pw;Database=d;SSL Mode=Prefer",
+     {"native.libpq/sslmode": "implied"}),
+    (PG + "?target_session_attrs=read-write&zork=1", "pgjdbc", "jdbc:postgresql://h:5433/d?user=keeper&password=pw",
+     {"options.target_role": "dropped", "native.libpq/zork": "dropped"}),
+    ("jdbc:mariadb://h/d?connectTimeout=1500&useSsl=true", "pymysql",
+     '{"host": "h", "database": "d", "ssl_verify_cert": true, "connect_timeout": 2}',
+     {"engine": "implied", "options.connect_timeout": "approximated", "tls.level": "approximated"}),
+    ("jdbc:mariadb://h/d?connectTimeout=0&serverSslCert=/ca.pem&useSsl=true", "sqlalchemy+pymysql", "mariadb+pymysql://h/d?ssl_ca=%2Fca.pem",
+     {"options.connect_timeout": "dropped", "tls.level": "kept"}),
+    ("jdbc:mariadb://h/d?user=u&password=a%26b", "go-mysql", "u:a%26b@tcp(h)/d", {}),
+    ("u:a&b@tcp(h)/d", "mariadb-java", "jdbc:mysql://h/d?user=u", {"password": "dropped"}),
+    ('{"user": "a:b", "host": "h", "database": "d/e"}', "go-mysql", "tcp(h)/", {"user": "dropped", "database": "dropped"}),
+    ("u:p@tcp(h)/d?timeout=90s&readTimeout=1ns", "mariadb-java",
+     "jdbc:mysql://h/d?user=u&password=p&connectTimeout=90000&socketTimeout=1",
+     {"options.connect_timeout": "rescaled", "options.read_timeout": "approximated"}),
+    ("u:p@unix(/run/m.sock)/d", "mariadb-java", "jdbc:mysql:///d?localSocket=%2Frun%2Fm.sock".replace("%2F", "/") + "&user=u&password=p", {}),
+    ("file:/a%20b.db?mode=ro", "sqlalchemy+sqlite3", "sqlite:////a%20b.db", {"options.open_mode": "dropped"}),
+    ("sqlite:///a.db?timeout=2.5", "sqlite3/arguments", '{"database": "a.db", "timeout": 2.5}', {"options.busy_timeout": "kept"}),
+    ("sqlite:///a.db?timeout=2.5", "sqlite3/path", "a.db", {"options.busy_timeout": "dropped"}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("source", "target", "text", "outcomes"), CASES)
+def test_conversion(source, target, text, outcomes):
+    driver = "pymysql" if source.startswith("{") else None
+    writing = ct.convert(source, to=target, driver=driver)
+    assert writing.text.reveal() == text
+    assert {part: writing.ledger.line(part).outcome.value for part in outcomes} == outcomes
+    assert all(line.reason for line in writing.ledger.losses)
+
+
+@pytest.mark.parametrize(
+    ("source", "target", "told"),
+    [
+        ("postgresql://h/d", "psqlodbc", "psqlODBC off"),
+        ("jdbc:mariadb://h/d", "pymysql", "PyMySQL opportunistic"),
+        ("postgresql://h/d", "pgjdbc", None),
+        ("postgresql://h/d?sslmode=disable", "psqlodbc", None),
+    ],
+)
+def test_defaults_that_differ_are_told(source, target, told):
+    line = ct.convert(source, to=target).ledger.line("tls.default")
+    assert (told in line.reason) if told else line is None
+
+
+def test_the_wrong_engine_and_the_wrong_target_are_refused():
+    with pytest.raises(ct.FieldError, match="PyMySQL does not speak to postgresql"):
+        ct.convert(PG, to="pymysql")
+    with pytest.raises(ct.UnknownName, match="did you mean npgsql"):
+        ct.convert(PG, to="npgsq")
+
+
+def test_the_document_and_the_secret_bytes():
+    writing = ct.convert('{"password": "pä", "host": "h"}', to="pymysql", driver="pymysql")
+    assert writing.revealed_arguments()["password"] == "pä".encode()
+    assert writing.to_dict()["arguments"] == {"host": "h", "password": "***"}
+    assert writing.to_dict(reveal=True)["arguments"]["password"] == "pä"
+    assert set(writing.to_dict()["ledger"][0]) == {"part", "from", "to", "outcome", "reason"}
+
+
+@pytest.mark.parametrize(
+    ("method", "target", "outcome", "text"),
+    [
+        ("kerberos", "libpq/keyword", "reworded", "require_auth=gss"),
+        ("integrated", "npgsql", "dropped", ""),
+        ("certificate", "pgjdbc", "implied", "jdbc:postgresql:///?sslcert=%2Fc.pem"),
+        ("token", "libpq/keyword", "dropped", ""),
+    ],
+)
+def test_log_in_methods(method, target, outcome, text):
+    tls = Tls(certificate="/c.pem") if method == "certificate" else Tls()
+    writing = ct.write(Cord("postgresql", authentication=Authentication(AuthenticationMethod(method)), tls=tls), target)
+    assert (writing.text.reveal(), writing.ledger.line("authentication.method").outcome.value) == (text, outcome)
+
+
+def values_in(cord):
+    return {"user": cord.user, "password": cord.password.reveal(), "dbname": cord.database, "host": cord.hosts[0].address}
+
+
+WORDS = ANY_TEXT.filter(lambda t: t and "\x00" not in t)
+
+
+@settings(max_examples=200, deadline=None)
+@given(user=WORDS, password=WORDS, database=WORDS, name=WORDS)
+def test_libpq_and_the_toolkit_read_what_was_meant(user, password, database, name):
+    """The drivers as judges: libpq's own parser, and the toolkit's."""
+    cord = Cord("postgresql", (Host("tide-1", 5433),), database, user, Secret(password), options=(("application_name", name),))
+    meant = {**values_in(cord), "application_name": name, "port": "5433"}
+    for target in ("libpq/url", "libpq/keyword"):
+        assert psycopg.conninfo.conninfo_to_dict(ct.write(cord, target).text.reveal()) == meant
+    nested = ct.read(ct.write(cord, "psqlodbc").text, driver="psqlodbc").cord
+    assert nested.option("application_name") == name
+    url = sqlalchemy.make_url(ct.write(cord, "sqlalchemy+psycopg").text.reveal())
+    dialect_arguments = url.get_dialect()().create_connect_args(url)[1]
+    assert {k: str(v) for k, v in dialect_arguments.items()} == meant
+
+
+@pytest.mark.parametrize(
+    ("driver", "option", "word", "meaning"),
+    [
+        ("libpq", "connect_timeout", "10", Duration.of(10)),
+        ("libpq", "connect_timeout", "0", Duration(None)),
+        ("libpq", "connect_timeout", "-3", Duration(None)),
+        ("libpq", "keepalives_idle", "0", None),
+        ("pgjdbc", "connectTimeout", "9999999", "value-out-of-range"),
+        ("libpq", "connect_timeout", "5s", "value-out-of-range"),
+        ("libpq", "connect_timeout", "١", "value-out-of-range"),
+        ("mariadb-java", "connectTimeout", "250", Duration.of(250, "ms")),
+        ("mariadb-java", "connectTimeout", "-1", "value-out-of-range"),
+        ("pymysql", "connect_timeout", "0", "value-out-of-range"),
+        ("npgsql", "Cancellation Timeout", "-1", None),
+        ("go-mysql", "timeout", "-1h2.5s", "value-out-of-range"),
+        ("go-mysql", "timeout", "1h2.5s", Duration.of(3_602_500, "ms")),
+        ("go-mysql", "timeout", "5", "value-out-of-range"),
+        ("go-mysql", "timeout", ".5ms", Duration.of(500, "us")),
+        ("go-mysql", "maxAllowedPacket", "0", None),
+        ("sqlite3", "timeout", "0", Duration(0)),
+        ("sqlite3", "timeout", "0.25", Duration.of(250, "ms")),
+        ("mariadb-java", "pool", "TRUE", True),
+        ("mariadb-java", "pool", "yes", "wrong-boolean-word"),
+        ("libpq", "load_balance_hosts", "random", True),
+        ("pgjdbc", "targetServerType", "preferslave", "prefer-standby"),
+        ("pgjdbc", "targetServerType", "preferPrimry", "value-out-of-range"),
+        ("mariadb-java", "minPoolSize", "-1", "value-out-of-range"),
+    ],
+)
+def test_words_and_their_meaning(driver, option, word, meaning):
+    facts = load_driver(driver)
+    found = read_value(facts.option(option), facts, word)
+    assert getattr(found, "rule", found) == meaning
+
+
+@given(st.integers(0, 10**16).map(Duration) | st.just(Duration(None)))
+def test_a_limit_is_never_turned_into_no_limit(value):
+    """Rounding stays above, within one unit, and a finite wait never becomes an endless one, in any driver."""
+    for driver in ("libpq", "pgjdbc", "npgsql", "mariadb-java", "pymysql", "go-mysql"):
+        facts = load_driver(driver)
+        option = facts.by_canonical["connect_timeout"]
+        try:
+            written = write_value(option, facts, value)
+        except NoWord:
+            assert value == Duration(None)
+            continue
+        again = read_value(option, facts, word_of(written.value, facts))
+        assert (again.nanoseconds is None) == (value.nanoseconds is None)
+        if written.loss is None:
+            assert again == value
+        elif "lowered" not in written.loss:
+            assert value.nanoseconds <= again.nanoseconds <= value.nanoseconds + 10**9
+
+
+def test_tls_is_never_weakened_without_being_said():
+    levels = list(TlsLevel)
+    for target in ("libpq", "pgjdbc", "npgsql", "psqlodbc", "pymysql", "sqlalchemy+pymysql", "go-mysql", "mariadb-java"):
+        engine = load_driver(target).engines[0]
+        for level in levels:
+            for ca in (None, "/ca.pem"):
+                writing = ct.write(Cord(engine, (Host("h"),), tls=Tls(level, ca)), target)
+                again = ct.read(writing.text, driver=target).cord.tls.level or TlsLevel(load_driver(target).tls_default)
+                line = writing.ledger.line("tls.level")
+                if again < level:
+                    assert (line.outcome, "weaker" in line.reason) == (ct.Outcome.APPROXIMATED, True), (target, level, ca)
+                elif again != level:
+                    assert line.outcome is ct.Outcome.APPROXIMATED, (target, level, ca)
