@@ -4,7 +4,17 @@ from hypothesis import strategies as st
 
 from cordtally.catalog import driver_ids, load_canonical, load_driver
 from cordtally.model import (
-    Authentication, AuthenticationMethod, ByteSize, Cord, Discovery, DiscoveryKind, Duration, Host, Secret, Tls, TlsLevel,
+    Authentication,
+    AuthenticationMethod,
+    ByteSize,
+    Cord,
+    Discovery,
+    DiscoveryKind,
+    Duration,
+    Host,
+    Secret,
+    Tls,
+    TlsLevel,
 )  # fmt: skip
 
 TARGETS = [f"{d}/{n.id}" for d in driver_ids() for n in load_driver(d).notations]

@@ -73,7 +73,7 @@ class TextError(CordTallyError, ValueError):
         if self.span is not None:
             lines[0] += f" (at character {self.span[0] + 1})"
         if self.masked is not None and self.caret is not None:
-            lines += _excerpt(self.masked, self.caret)
+            lines += excerpt(self.masked, self.caret)
         if self.hint:
             lines.append("    " + self.hint)
         return "\n".join(lines)
@@ -144,7 +144,8 @@ def cells(text: str) -> int:
     return sum(0 if unicodedata.combining(c) else 2 if unicodedata.east_asian_width(c) in "WF" else 1 for c in text)
 
 
-def _excerpt(masked: str, caret: tuple[int, int], width: int = 72) -> list[str]:
+def excerpt(masked: str, caret: tuple[int, int], width: int = 72) -> list[str]:
+    """Give two lines: the part of a masked text around a place, and carets under the place, in terminal cells."""
     start, end = caret
     left = max(0, min(start - width // 2, len(masked) - width))
     right = min(len(masked), left + width)

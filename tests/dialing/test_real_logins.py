@@ -66,15 +66,15 @@ def test_postgresql_accepts_every_password(administrator, postgresql):
         administrator.execute(sql.SQL("ALTER ROLE {} PASSWORD {}").format(sql.Identifier(USER), sql.Literal(password)))
         cord = cord_for(postgresql, password)
         ways = {
-            "libpq/url": lambda: log_in_libpq(cord, "libpq/url"),
-            "libpq/keyword": lambda: log_in_libpq(cord, "libpq/keyword"),
-            "psycopg/arguments": lambda: log_in_psycopg(cord),
-            "sqlalchemy+psycopg2": lambda: log_in_toolkit(cord, "sqlalchemy+psycopg2"),
-            "psqlodbc": lambda: log_in_odbc(cord),
+            "libpq/url": lambda c: log_in_libpq(c, "libpq/url"),
+            "libpq/keyword": lambda c: log_in_libpq(c, "libpq/keyword"),
+            "psycopg/arguments": log_in_psycopg,
+            "sqlalchemy+psycopg2": lambda c: log_in_toolkit(c, "sqlalchemy+psycopg2"),
+            "psqlodbc": log_in_odbc,
         }
         for name, way in ways.items():
             try:
-                assert way() == (USER, DATABASE)
+                assert way(cord) == (USER, DATABASE)
             except (psycopg.Error, psycopg2.Error, pyodbc.Error, sqlalchemy.exc.SQLAlchemyError) as error:
                 refused.append((name, password, type(error).__name__))
     assert refused == []

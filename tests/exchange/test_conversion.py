@@ -7,8 +7,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import cordtally as ct
-from cordtally.exchange.codecs import NoWord, read_value, word_of, write_value
 from cordtally.catalog import load_driver
+from cordtally.exchange.codecs import NoWord, read_value, word_of, write_value
 from cordtally.model import Authentication, AuthenticationMethod, Cord, Duration, Host, Secret, Tls, TlsLevel
 
 from ..strategies import ANY_TEXT

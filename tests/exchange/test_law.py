@@ -1,11 +1,11 @@
 """The central law: writing and reading back gives the same cord, or the ledger says what does not."""
 
 import pytest
-from hypothesis import HealthCheck, example, given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import cordtally as ct
-from cordtally.model import Cord, Host, Secret, Tls, TlsLevel
+from cordtally.model import Cord
 
 from ..strategies import TARGETS, cords
 
@@ -19,8 +19,8 @@ def differences(before: Cord, after: Cord) -> set[str]:
     parts |= {"authentication.method"} if before.authentication != after.authentication else set()
     for name in ("level", "ca", "certificate", "key", "key_password"):
         parts |= {f"tls.{name}"} if getattr(before.tls, name) != getattr(after.tls, name) else set()
-    for kind, one, other in (("options", before.options, after.options), ("native", before.native, after.native)):
-        one, other = dict(one), dict(other)
+    for kind, left, right in (("options", before.options, after.options), ("native", before.native, after.native)):
+        one, other = dict(left), dict(right)
         parts |= {f"{kind}.{name}" for name in {*one, *other} if one.get(name) != other.get(name)}
     return parts
 

@@ -123,7 +123,9 @@ def _ask(fields: dict[str, object], target: str | None) -> dict[str, object]:
     if engine.embedded:
         wanted, defaults = ["database"], {"database": ":memory:"}
     else:
-        wanted = [name for name in _ASKED if asked.get(name) is None and not (name == "port" and "hosts" in asked)]
+        asks_host = asked.get("host") is None and asked.get("hosts") is None
+        skipped = set() if asks_host else {"host", "port"}
+        wanted = [name for name in _ASKED if asked.get(name) is None and name not in skipped]
         defaults = {
             "host": engine.default_host or "",
             "port": str(engine.default_port or ""),

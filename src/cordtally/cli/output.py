@@ -15,7 +15,9 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from ..errors import cells
+from ..errors import cells, excerpt
+from ..exchange import Reading
+from ..model import masked_position
 from ..vetting import Finding, Severity
 
 PIPE_WIDTH = 80
@@ -118,8 +120,13 @@ def _widened(piece: str, under: list[str]) -> str:
     return "".join(out)
 
 
-def print_findings(console: Console, findings: Sequence[Finding], *, explain: bool = True) -> None:
-    """Print findings, one block each: severity and rule, place, message, why and what to do."""
+def print_findings(
+    console: Console, findings: Sequence[Finding], *, explain: bool = True, reading: Reading | None = None
+) -> None:
+    """Print findings, one block each: severity and rule, place, message, why and what to do.
+
+    With the reading that they are about, each place is shown in its masked text.
+    """
     for found in findings:
         head = Text(f"{found.severity.value:<9}", style=SEVERITY_STYLES[found.severity])
         head.append(found.rule, style="bold")
@@ -130,6 +137,9 @@ def print_findings(console: Console, findings: Sequence[Finding], *, explain: bo
         elif found.start is not None and found.end is not None:
             head.append(f"  at character {found.start + 1}", style="dim")
         console.print(head)
+        if explain and reading is not None and found.start is not None and found.end is not None:
+            for line in _place_in(reading, found.start, found.end):
+                console.print(Text("      " + line, style="dim"))
         rows = [("", clean(found.message))]
         if explain:
             rows += [("why", found.why), ("do", clean(found.fix))]
@@ -139,6 +149,12 @@ def print_findings(console: Console, findings: Sequence[Finding], *, explain: bo
         for label, text in rows:
             table.add_row(Text(label), Text(text))
         console.print(table)
+
+
+def _place_in(reading: Reading, start: int, end: int) -> list[str]:
+    spans = [(p.start, p.end) for p in reading.parts if p.secret]
+    caret = masked_position(start, spans), masked_position(end, spans)
+    return excerpt(str(reading.text), (caret[0], max(caret)))
 
 
 def count_findings(findings: Sequence[Finding]) -> str:

@@ -11,7 +11,7 @@ from rich.text import Text
 from ..catalog import Option, load_canonical, load_driver
 from ..exchange import OptionRow, Part, Reading, read
 from ..exchange.documents import json_value
-from ..model import MASK, Duration, Secret, masked_position
+from ..model import MASK, Duration, Host, Secret, masked_position
 from ..notation import as_text
 from ..vetting import Finding, vet_reading
 from .inputs import TEXT_HELP, driver_option, json_option, reveal_option, take_text, text_options
@@ -110,6 +110,8 @@ def _row(label: str, part: Part, reading: Reading, reveal: bool) -> tuple[str, s
     row = next((r for r in reading.rows if r.name == part.name), None)
     if part.secret and not reveal:
         value = MASK
+    elif part.role == "host" and not reveal:
+        value = Host(raw).shown
     else:
         value = raw if row is None or isinstance(row.value, Secret) else _value(row)
     title = _TITLES.get(part.role, part.role)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import click
 from rich.text import Text
 
-from ..exchange import read
+from ..exchange import Reading, read
 from ..model import MASK, Cord
 from ..sweeping import vet
 from ..vetting import Finding, Severity, vet_cord, vet_reading
@@ -54,7 +54,7 @@ def command(
     subjects = [_vet_one(w, driver, environment, tally_file) for w in what]
     if from_env is not None:
         subjects.append(_vet_text(take_text(None, from_env), driver, f"${from_env}"))
-    findings = [found for _, listed in subjects for found in listed]
+    findings = [found for subject in subjects for found in subject.findings]
     if as_json:
         print_json({"schema": "cordtally/findings/1", "findings": [f.to_dict() for f in findings]})
     else:
@@ -68,15 +68,20 @@ def _vet_request(request: Mapping[str, Any]) -> dict[str, object]:
     return {"schema": "cordtally/findings/1", "findings": [f.to_dict() for f in findings]}
 
 
-def _vet_one(
-    what: str, driver: str | None, environment: str | None, tally_file: Path | None
-) -> tuple[str, tuple[Finding, ...]]:
+class _Subject(NamedTuple):
+    title: str
+    findings: tuple[Finding, ...]
+    reading: Reading | None = None
+
+
+def _vet_one(what: str, driver: str | None, environment: str | None, tally_file: Path | None) -> _Subject:
     if _is_file(what):
-        return what, vet(Path(what), driver=driver)
+        return _Subject(what, vet(Path(what), driver=driver))
     text = take_text(what, None)
     found, folder = (text, Path()) if driver else take_cord_or_text(text, environment, tally_file)
     if isinstance(found, Cord):
-        return f"{what}{f' in {environment}' if environment else ''}", vet_cord(found, folder=folder)
+        title = f"{what} in {environment}" if environment else what
+        return _Subject(title, vet_cord(found, folder=folder))
     return _vet_text(found, driver, None)
 
 
@@ -87,15 +92,15 @@ def _is_file(what: str) -> bool:
         return False
 
 
-def _vet_text(text: str, driver: str | None, title: str | None) -> tuple[str, tuple[Finding, ...]]:
+def _vet_text(text: str, driver: str | None, title: str | None) -> _Subject:
     reading = read(text, driver=driver)
-    return title or str(reading.text), vet_reading(reading)
+    return _Subject(title or str(reading.text), vet_reading(reading), reading)
 
 
-def _print(subjects: list[tuple[str, tuple[Finding, ...]]], quiet: bool) -> None:
+def _print(subjects: list[_Subject], quiet: bool) -> None:
     console = make_console()
-    for title, findings in subjects:
+    for title, findings, reading in subjects:
         console.print(Text(title if title else MASK, style="bold"), soft_wrap=True)
-        print_findings(console, findings, explain=not quiet)
+        print_findings(console, findings, explain=not quiet, reading=reading)
         style = "green" if not findings else "dim"
         console.print(Text(count_findings(findings) + "\n", style=style))

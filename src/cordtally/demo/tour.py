@@ -141,8 +141,9 @@ class Tour:
         return subprocess.run(command, cwd=self.folder, env=environ, timeout=_STEP_LIMIT, check=False).returncode
 
 
-def furnish(folder: Path) -> None:
+def furnish(folder: Path | str) -> None:
     """Copy the sample data into a folder, and make the ship's log there."""
+    folder = Path(folder)
     shutil.copytree(HARBOUR, folder, dirs_exist_ok=True)
     (folder / "secrets").mkdir(exist_ok=True, mode=0o700)
     with sqlite3.connect(folder / "logbook.sqlite") as connection:

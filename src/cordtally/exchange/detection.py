@@ -77,7 +77,10 @@ def _find_bare(text: str) -> Target:
 
 
 def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
-    """Count how well a text fits a notation without a prefix: known keys for, unknown ones against."""
+    """Count how well a text fits a notation without a prefix: known keys for, unknown ones against.
+
+    A key in the driver's own case counts a little more than one in another case.
+    """
     if grammar == "path":
         return 3 if _PATH.fullmatch(text[:4096]) and "\n" not in text else 0
     if grammar == "dsn":
@@ -101,7 +104,9 @@ def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
         return 2 if grammar in {"keyword", "semicolon"} and _first_key_known(text, driver_id, grammar) else 0
     names = [f.name or "" for f in parsed.fields]
     known = sum(1 for name in names if _knows(driver_id, name, notation_id))
-    return max(0, 4 * known - 3 * (len(names) - known))
+    spelled = {s for o in driver.options.values() for s in (o.name, *o.aliases)}
+    exact = sum(1 for name in names if name in spelled)
+    return max(0, 5 * known + exact - 4 * (len(names) - known))
 
 
 def _knows(driver_id: str, name: str, notation_id: str) -> bool:

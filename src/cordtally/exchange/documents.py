@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from ..catalog import load_driver, load_engine
 from ..model import MASK, ByteSize, Duration, Locator, OptionValue, Secret
+from ..model.secret import hides_secret
 
 if TYPE_CHECKING:
     from .reading import Reading
@@ -16,6 +17,8 @@ def json_value(value: OptionValue | Locator | None, *, reveal: bool = False) -> 
     match value:
         case Secret():
             return value.reveal() if reveal else MASK
+        case str() if not reveal and hides_secret(value):
+            return MASK
         case Duration():
             if value.nanoseconds is None:
                 return "unlimited"
@@ -30,6 +33,8 @@ def json_value(value: OptionValue | Locator | None, *, reveal: bool = False) -> 
 
 def reading_document(reading: Reading, *, reveal: bool = False, effective: bool = False) -> dict[str, object]:
     """Make ``cordtally/reading/1``, without findings: those are vetting's."""
+    from .reading import safe_name
+
     cord = reading.cord
     password: dict[str, object] = {"state": reading.password_state}
     if isinstance(cord.password, Secret) and reveal:
@@ -51,14 +56,14 @@ def reading_document(reading: Reading, *, reveal: bool = False, effective: bool 
         "hosts": [
             {"address": h.address if reveal else h.shown, "port": h.port, "instance": h.instance} for h in cord.hosts
         ],
-        "database": cord.database,
-        "user": cord.user,
+        "database": json_value(cord.database, reveal=reveal),
+        "user": json_value(cord.user, reveal=reveal),
         "password": password,
         "authentication": {"method": cord.login.value, "realm": cord.authentication.realm},
         "tls": tls,
         "discovery": {"kind": cord.discovery.kind.value, "name": cord.discovery.name},
         "options": {name: json_value(value, reveal=reveal) for name, value in cord.options},
-        "native": {name.partition("/")[2]: json_value(value, reveal=reveal) for name, value in cord.native},
+        "native": {safe_name(name.partition("/")[2]): json_value(value, reveal=reveal) for name, value in cord.native},
         "parts": [
             {"role": p.role, "start": p.start, "end": p.end} | ({"name": p.name} if p.name else {})
             for p in reading.parts

@@ -15,6 +15,7 @@ from ..catalog import Driver, NotationFacts, Option, find_nearest, load_driver
 from ..errors import TextError, UnknownName
 from ..model import (
     DIRECT,
+    MASK,
     NO_AUTHENTICATION,
     NO_TLS,
     Authentication,
@@ -31,13 +32,15 @@ from ..model import (
     mask_spans,
     masked_position,
 )
+from ..model.secret import SECRET_WORD, hides_secret
 from ..notation import Field, GrammarError, Parsed, Remark, as_text, load_grammar, make_dialect
-from ..notation.masking import SECRET_WORD, doubtful_spans
+from ..notation.masking import doubtful_spans
 from .codecs import Misread, read_value
 from .placeholders import is_placeholder
 from .states import match_state
 
 LARGEST_TEXT = 1 << 20
+_MOST_ADVICE = 50
 _SOUNDS_SECRET = re.compile(SECRET_WORD, re.IGNORECASE)
 
 
@@ -231,7 +234,8 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Reading:
             found.hosts[-1][1] = _port(str(field.value), field, found)
         elif role != "scheme":
             found.roles[role] = str(field.value)
-        found.parts.append(Part(role, None, field.start, field.end, role == "password", field.whole))
+        secret = role == "password" or hides_secret(str(field.value))
+        found.parts.append(Part(role, None, field.start, field.end, secret, field.whole))
     if option_fields:
         _walk_options(_effective(option_fields, dialect.repeated, found), loaded, found)
     cord = _assemble(found, loaded, engine or driver.engines[0])
@@ -303,7 +307,7 @@ def _walk_options(fields: list[Field], loaded: Loaded, found: _Gathered) -> None
         canonical = option.canonical
         if driver.nested is not None and option.name == driver.nested[0] and _walk_nested(text, field, driver, found):
             continue
-        secret = option.secret or canonical == "password"
+        secret = option.secret or canonical == "password" or hides_secret(text)
         found.parts.append(Part(_role_of(canonical), name, field.start, field.end, secret, field.whole))
         if canonical is None or canonical in {"tls.level", "authentication"} or canonical not in _ROLES:
             _take_option(name, text, field, option, driver, found)
@@ -337,7 +341,8 @@ def _walk_nested(text: str, field: Field, driver: Driver, found: _Gathered) -> b
         )
         found.remarks.append(remark)
         return False
-    found.parts.append(Part("option", field.name, field.start, field.end, True, field.whole))
+    secret = any(_is_secret_name(f.name or "", inner.driver) for f in parsed.fields)
+    found.parts.append(Part("option", field.name, field.start, field.end, secret, field.whole))
     for raw in parsed.fields:
         placed = raw._replace(start=field.start, end=field.end, whole=field.whole)
         option = inner.driver.option(placed.name or "")
@@ -354,6 +359,11 @@ def _walk_nested(text: str, field: Field, driver: Driver, found: _Gathered) -> b
     return True
 
 
+def _is_secret_name(name: str, driver: Driver) -> bool:
+    option = driver.option(name)
+    return option.secret if option is not None else _SOUNDS_SECRET.search(name) is not None
+
+
 _ROLES = frozenset(
     {"host", "port", "database", "user", "password", "socket", "service"}
     | {"tls.ca", "tls.certificate", "tls.key", "tls.key_password"}
@@ -366,16 +376,26 @@ def _role_of(canonical: str | None) -> str:
     return "option"
 
 
+_PLAIN_NAME = re.compile(r"[A-Za-z0-9 _.+-]{1,64}")
+
+
+def safe_name(name: str) -> str:
+    """Give an unknown option's name as it may be shown: where a text was misread, a password may stand in it."""
+    return name if _PLAIN_NAME.fullmatch(name) else MASK
+
+
 def _take_unknown(
     name: str, text: str, field: Field, driver: Driver, found: _Gathered, *, inside: bool = False
 ) -> None:
-    secret = _SOUNDS_SECRET.search(name) is not None
+    shown = safe_name(name)
+    secret = shown == MASK or _SOUNDS_SECRET.search(name) is not None
     value: OptionValue = Secret(text) if secret else text
     if not inside:
-        found.parts.append(Part("option", name, field.start, field.end, secret, field.whole))
+        start = field.whole if shown == MASK else field.start
+        found.parts.append(Part("option", shown, start, field.end, secret, field.whole))
     found.native[f"{driver.id}/{name}"] = value
-    found.rows.append(OptionRow(name, None, "" if secret else text, value))
-    nearest = find_nearest(name, driver.by_spelling)
+    found.rows.append(OptionRow(shown, None, "" if secret else text, value))
+    nearest = find_nearest(name, driver.by_spelling) if len(found.remarks) < _MOST_ADVICE else ()
     named = driver.by_spelling[nearest[0]].name if nearest else None
     happens = {
         "refused": "refuses it",
@@ -385,7 +405,7 @@ def _take_unknown(
     found.remarks.append(
         Remark(
             "unknown-option",
-            f"{driver.title} knows no option {name!r} and {happens[driver.unknown_options]}",
+            f"{driver.title} knows no option {shown!r} and {happens[driver.unknown_options]}",
             field.whole,
             field.end,
             f"did you mean {named}?" if named else f"see: cordtally drivers {driver.id}",

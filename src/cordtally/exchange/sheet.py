@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ..catalog import Option
 from ..model import MASK, Cord
+from ..model.secret import hides_secret
 from ..notation import Field, as_text, plain
 from .ledger import LedgerLine, Outcome
 from .reading import Loaded, load_target
@@ -19,6 +20,7 @@ class Sheet:
         self.owner: dict[int, int] = {}
         self.secrets: set[str] = set()
         self.inner: list[Field] = []
+        self.inner_secret = False
 
     @property
     def typed(self) -> bool:
@@ -28,6 +30,8 @@ class Sheet:
     def put(self, part: str, source: str, field: Field, *, loss: str | None = None, secret: bool = False) -> None:
         """Add a field with its ledger line; a value with a character that the driver cannot take is dropped."""
         driver = self.loaded.driver
+        if isinstance(field.value, str) and not secret and hides_secret(field.value):
+            source, secret = MASK, True
         if isinstance(field.value, str) and any(c in field.value for c in driver.refuses):
             self.lose(part, source, f"{driver.title} cannot be given a NUL character")
             return
@@ -56,6 +60,7 @@ class Sheet:
             self.lose(part, source, f"{driver.title} cannot be given a NUL character")
             return
         self.inner.append(plain("option", name, word))
+        self.inner_secret = self.inner_secret or secret
         target = f"{driver.nested[0]}: {name}={MASK if secret else word}"
         reason = loss or f"passed on through {driver.nested[0]}"
         self.lines.append(LedgerLine(part, source, target, Outcome.APPROXIMATED if loss else Outcome.RENAMED, reason))
@@ -69,7 +74,8 @@ class Sheet:
         rendered = target.grammar.render(self.inner, target.dialect, "", frozenset())
         for field, reason in rendered.refused:
             self.lose(f"native.{target.driver.id}/{field.name}", str(field.name), reason)
-        self.secrets.add(nested[0])
+        if self.inner_secret:
+            self.secrets.add(nested[0])
         self.fields.append(plain("option", nested[0], rendered.text))
 
     def inner_target(self) -> Loaded | None:

@@ -10,11 +10,11 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from ..catalog import load_index
-from ..notation.masking import SECRET_WORD
+from ..model.secret import SECRET_WORD
 from .placeholders import is_placeholder
 
 _URL = re.compile(
-    r"(?:jdbc:)?[a-z][a-z0-9+]{1,30}://[^\s<>`]{3,}|\bfile:[^\s<>`\"']*[?&](?:mode|cache|vfs|immutable)=[^\s\"'`]*"
+    r"(?:jdbc:)?[a-z][a-z0-9+]{1,30}://[^\s`]{3,}|\bfile:[^\s<>`\"']*[?&](?:mode|cache|vfs|immutable)=[^\s\"'`]*"
 )
 _DSN = re.compile(r"[^\s\"'`=]{1,200}@(?:tcp|unix)\([^\s()]*\)/[^\s\"'`]*")
 _SEMICOLON = re.compile(

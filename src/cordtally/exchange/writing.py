@@ -15,7 +15,7 @@ from ..notation import Field, Rendered, as_text, plain
 from .codecs import NoWord, Written, read_value, word_of, write_value
 from .hosts import write_hosts
 from .ledger import Ledger, LedgerLine, Outcome
-from .reading import load_target
+from .reading import load_target, safe_name
 from .security import write_authentication, write_tls
 from .sheet import Sheet
 
@@ -205,10 +205,11 @@ def _reads_back(driver: Driver, option: Option, value: OptionValue, written: Wri
 def _write_native(sheet: Sheet) -> None:
     driver, notation = sheet.loaded.driver, sheet.loaded.facts.id
     taken = {f.name for f in sheet.fields if f.name}
-    for key, value in sheet.cord.native:
-        vocabulary, _, name = key.partition("/")
+    for full_name, value in sheet.cord.native:
+        vocabulary, _, name = full_name.partition("/")
         secret = isinstance(value, Secret)
-        shown = f"{name}={MASK if secret else as_text(value)}"
+        key, plain_name = f"{vocabulary}/{safe_name(name)}", safe_name(name)
+        shown = f"{plain_name}={MASK if secret else as_text(value)}"
         option = driver.option(name)
         known = option is not None and option.vocabulary == vocabulary
         if not known and not (vocabulary == driver.id and option is None):

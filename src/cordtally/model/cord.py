@@ -5,7 +5,7 @@ from __future__ import annotations
 import enum
 from dataclasses import dataclass, replace
 
-from .secret import MASK, Locator, Secret
+from .secret import MASK, Locator, Secret, hides_secret
 from .values import ByteSize, Duration
 
 OptionValue = str | int | bool | float | Duration | ByteSize | Secret
@@ -81,6 +81,8 @@ class Host:
     @property
     def shown(self) -> str:
         """The address as it may be shown: what stands before an ``@`` in it may be the end of a password."""
+        if hides_secret(self.address):
+            return MASK
         head, at, tail = self.address.rpartition("@")
         return f"{MASK}@{tail}" if at and head else self.address
 

@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import re
 
-SECRET_WORD = r"pass|pwd|psw|secret|token|credential|(?:api|access|private|account|scram|ssl|client|shared)[ _.-]?key"
+from ..model.secret import SECRET_WORD
+
 _SECRET_KEY = re.compile(rf"(?:{SECRET_WORD})[A-Za-z0-9 _.\"-]{{0,40}}\s*[:=]", re.IGNORECASE)
 
 

@@ -9,7 +9,9 @@ Source: RFC 3986 for the shape and the escapes; how each driver departs from it 
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
+from functools import cache
 
 from . import percent
 from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Rendered, as_text
@@ -113,11 +115,7 @@ def _skip_authority(text: str, position: int) -> int:
 
 
 def _user_part(text: str, start: int, dialect: Dialect, fields: list[Field], remarks: list[Remark]) -> int:
-    limit = len(text)
-    for stop in dialect.user_info_stops:
-        place = text.find(stop, start, limit)
-        if place >= 0:
-            limit = place
+    limit = _end_of(text, start, dialect.user_info_stops) if dialect.user_info_stops else len(text)
     colon = text.find(":", start, limit)
     if dialect.user_refuses:
         slash = text.find(dialect.user_refuses, start, limit)
@@ -214,13 +212,15 @@ def _port(text: str, start: int, dialect: Dialect, fields: list[Field]) -> int:
     return end
 
 
+@cache
+def _any_of(characters: str) -> re.Pattern[str]:
+    return re.compile(f"[{re.escape(characters)}]")
+
+
 def _end_of(text: str, start: int, stops: str) -> int:
-    end = len(text)
-    for stop in stops:
-        place = text.find(stop, start, end)
-        if place >= 0:
-            end = place
-    return end
+    """The first of several characters; a search that stops there keeps the whole linear."""
+    match = _any_of(stops).search(text, start)
+    return len(text) if match is None else match.start()
 
 
 def _database(text: str, position: int, dialect: Dialect, fields: list[Field]) -> int:
@@ -236,7 +236,7 @@ def _database(text: str, position: int, dialect: Dialect, fields: list[Field]) -
     end = text.find("?", start)
     end = length if end < 0 else end
     if dialect.fragment == "dropped":
-        end = _end_of(text[:end], start, "#")
+        end = min(end, _end_of(text, start, "#"))
     if dialect.raw_slash == "refused" and text.find("/", start, end) >= 0:
         place = text.find("/", start, end)
         raise GrammarError("a slash inside the database name must be escaped", place, place + 1, "write it as %2F")

@@ -80,7 +80,7 @@ def wait_probability(connections: int, load: float) -> float:
     Examples
     --------
     >>> round(wait_probability(6, 4.2), 6)
-    0.308134
+    0.335978
     """
     check_queue(connections, load)
     if load >= connections:

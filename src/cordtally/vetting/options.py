@@ -10,18 +10,22 @@ from ..model import Duration
 from ..model.values import NANOSECONDS
 from .findings import Finding, Severity, finding
 
+_MOST_ADVICE = 50
+
 
 def check_remarks(reading: Reading) -> Iterator[Finding]:
     """Turn what the reader remarked into findings; an unknown option is looked for among the other drivers."""
     driver = load_driver(reading.driver)
-    unknown = [row for row in reading.rows if row.option is None]
+    unknown = iter([row for row in reading.rows if row.option is None])
+    asked = 0
     for remark in reading.remarks:
         if remark.rule != "unknown-option":
             yield finding(remark.rule, remark.message, remark.fix, span=(remark.start, remark.end))
             continue
         severity = Severity.ERROR if driver.unknown_options == "refused" else Severity.WARNING
-        row = unknown.pop(0) if unknown else None
-        other = _owner(row.name, reading) if row is not None else None
+        row = next(unknown, None)
+        asked += 1
+        other = _owner(row.name, reading) if row is not None and asked <= _MOST_ADVICE else None
         if row is None or other is None:
             yield finding(remark.rule, remark.message, remark.fix, span=(remark.start, remark.end), severity=severity)
             continue

@@ -1,0 +1,112 @@
+"""Laws of the grammars: pieces cover the text, fuzzing finds no foreign exception, and reading is linear."""
+
+import sys
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import cordtally as ct
+from cordtally.exchange import load_target
+from cordtally.notation import GRAMMARS, GrammarError, load_grammar
+from cordtally.notation.masking import doubtful_spans
+
+from ..strategies import TARGETS
+
+PREFIXES = {t: next((p for listed in load_target(t).facts.schemes.values() for p in listed), "") for t in TARGETS}
+SCRAPS = st.lists(
+    st.sampled_from([*"@:/?#&=;,'\"{}[]()\\% +", "a", "pw", "host", "password=", "%41", "%zz", "tcp(", "==", "''", "}}", "é", "😀", "\x00"])
+    | st.text(max_size=3),
+    max_size=14,
+).map("".join)
+
+
+@pytest.mark.parametrize("target", TARGETS)
+@settings(max_examples=150, deadline=None)
+@given(rest=SCRAPS)
+def test_pieces_give_the_text_back(target, rest):
+    """render(parse(text)) is the text, for every text that is accepted; anything else is a GrammarError with a place."""
+    loaded = load_target(target)
+    text = PREFIXES[target] + rest
+    try:
+        parsed = loaded.grammar.parse(text, loaded.dialect, PREFIXES[target])
+    except GrammarError as error:
+        assert 0 <= error.start <= len(text) + 1
+        assert error.start <= error.end
+        return
+    assert "".join(parsed.pieces()) == text
+    for remark in parsed.remarks:
+        assert 0 <= remark.start <= remark.end <= len(text)
+
+
+@settings(max_examples=400, deadline=None)
+@given(text=SCRAPS, target=st.none() | st.sampled_from(TARGETS))
+def test_reading_raises_only_its_own_errors_and_vets_what_it_reads(text, target):
+    try:
+        reading = ct.read((PREFIXES[target] if target else "") + text, driver=target)
+    except ct.TextError as error:
+        assert str(error)
+        return
+    assert reading.to_dict()
+    assert all(found.message and found.fix for found in ct.vet(reading))
+    assert "".join(p for p in (str(reading.text),)).count("***") >= (reading.password_state == "literal" and bool(reading.text))
+
+
+@given(SCRAPS)
+def test_doubtful_spans_cover_what_stands_between_colon_and_at(text):
+    secret = "hunter2"
+    whole = f"postgresql://u:{secret}{text}@h/d"
+    spans = doubtful_spans(whole)
+    start = whole.index(secret)
+    assert any(a <= start and start + len(secret) <= b for a, b in spans)
+
+
+def steps_of(text, driver):
+    """Count the lines of our code that run while a text is read: a measure of work that no clock disturbs."""
+    count = 0
+
+    def trace(frame, event, arg):
+        nonlocal count
+        if "cordtally" not in frame.f_code.co_filename:
+            return None
+        count += 1
+        return trace
+
+    sys.settrace(trace)
+    try:
+        ct.read(text, driver=driver)
+    except ct.TextError:
+        pass
+    finally:
+        sys.settrace(None)
+    return count
+
+
+HOSTILE = [
+    ("postgresql://h/d?{}", "a=b&", None),
+    ("postgresql://h/d?{}", "%41", None),
+    ("postgresql://{}@h/d", "u:", None),
+    ("postgresql://{}", "h:1,", None),
+    ("host=h {}", "a='b' ", None),
+    ("host=h password='{}", "\\'", None),
+    ("Host=h;{}", "a=b;", "npgsql"),
+    ("Host=h;Password=\"{}", '""', "npgsql"),
+    ("DRIVER={{x}};PWD={{{}", "}}", "psqlodbc"),
+    ("{}@tcp(h)/d", "@(/", "go-mysql"),
+    ("u:p@tcp(h)/d?{}", "a=b&", "go-mysql"),
+    ("jdbc:mariadb://h/d?{}", "&=", None),
+]
+
+
+@pytest.mark.parametrize(("shape", "unit", "driver"), HOSTILE)
+def test_work_is_linear_in_the_length(shape, unit, driver):
+    """Twice the length is about twice the work, whatever the text repeats; measured in steps, not in seconds."""
+    one = steps_of(shape.format(unit * 2000), driver)
+    two = steps_of(shape.format(unit * 4000), driver)
+    assert two <= 2.3 * one + 2000
+
+
+def test_every_grammar_has_the_same_few_names():
+    for name in GRAMMARS:
+        module = load_grammar(name)
+        assert all(hasattr(module, attribute) for attribute in ("Dialect", "parse", "render"))

@@ -1,0 +1,53 @@
+"""Locators: fetched from where they point, or a message that names the place and never a secret."""
+
+import os
+
+import pytest
+
+import cordtally as ct
+from cordtally.secrets import Surroundings, with_secret
+
+
+def test_each_scheme_fetches(tmp_path, monkeypatch):
+    (tmp_path / "berths").write_bytes("not-a-real-pw ü \n".encode())
+    monkeypatch.setenv("TIDES_PASSWORD", "not-a-real-pw")
+    asked = []
+    here = Surroundings(folder=tmp_path, ask=lambda prompt: asked.append(prompt) or "typed")
+    assert ct.fetch("env:TIDES_PASSWORD").reveal() == "not-a-real-pw"
+    assert ct.fetch("file:berths", here).reveal() == "not-a-real-pw ü "
+    assert ct.fetch(f"file:{tmp_path}/berths").reveal() == "not-a-real-pw ü "
+    assert (ct.fetch("ask:Harbour password", here).reveal(), asked) == ("typed", ["Harbour password"])
+
+
+@pytest.mark.parametrize(
+    ("locator", "words"),
+    [
+        ("env:TIDES_PASWORD", "TIDES_PASWORD is not set; TIDES_PASSWORD is set: names must match to the letter"),
+        ("env:NOBODY_SET_THIS_ONE", "export NOBODY_SET_THIS_ONE="),
+        ("file:no/such/file", "cannot be read"),
+        ("file:binary", "not UTF-8"),
+        ("file:large", "larger than 65,536 bytes"),
+        ("ask:", "nobody can be asked here"),
+        ("fil:berths", "did you mean file"),
+    ],
+)
+def test_what_cannot_be_fetched_says_why(locator, words, tmp_path):
+    (tmp_path / "binary").write_bytes(b"\xff\xfe\xff")
+    (tmp_path / "large").write_bytes(b"x" * 70_000)
+    here = Surroundings(folder=tmp_path, environ={"TIDES_PASSWORD": "not-a-real-pw"})
+    with pytest.raises(ct.CordTallyError) as caught:
+        ct.fetch(locator, here)
+    assert words in str(caught.value)
+    assert "not-a-real-pw" not in str(caught.value)
+
+
+def test_arguments_fetch_at_the_last_moment(monkeypatch):
+    cord = ct.compose(engine="postgresql", host="h", database="d", user="u", password="env:TIDES_PASSWORD")
+    monkeypatch.delenv("TIDES_PASSWORD", raising=False)
+    with pytest.raises(ct.LocatorError):
+        cord.arguments("psycopg")
+    monkeypatch.setitem(os.environ, "TIDES_PASSWORD", "not-a-real-pw")
+    assert cord.arguments("psycopg") == {"host": "h", "user": "u", "password": "not-a-real-pw", "dbname": "d"}
+    assert "not-a-real-pw" not in repr(cord.arguments("psycopg"))
+    assert ct.write(cord, "libpq").ledger.line("password").outcome is ct.Outcome.IMPLIED
+    assert with_secret(cord).password.reveal() == "not-a-real-pw"

@@ -1,0 +1,91 @@
+"""Sweeping: what is found in a tree, where, and what is passed over."""
+
+from pathlib import Path
+
+import pytest
+
+import cordtally as ct
+from cordtally.sweeping import sweep_text
+
+FOUND = [
+    ('url = "postgresql://u:not-a-real-pw@h/d"', "cord-with-password", "postgresql", 8),
+    ("DATABASE_URL=postgres://u:not-a-real-pw@h:5432/d?sslmode=require", "cord-with-password", "postgresql", 14),
+    ("see `jdbc:mariadb://h/d?user=u&password=not-a-real-pw`.", "cord-with-password", "mariadb", 6),
+    ("u:not-a-real-pw@tcp(h:3306)/d", "cord-with-password", "mysql", 1),
+    ('"Host=h;Username=u;Password=not-a-real-pw;Database=d"', "cord-with-password", "postgresql", 2),
+    ("dsn: host=h dbname=d user=u password='not-a-real-pw'", "cord-with-password", "postgresql", 6),
+    ("mongodb://u:not-a-real-pw@h/d", "cord-with-password", None, 1),
+    ("postgresql://u:<password>@h/d", "cord-with-placeholder", "postgresql", 1),
+    ("url: postgresql://h/d,", "cord", "postgresql", 6),
+    ("sqlite:////var/lib/logbook.sqlite", "cord", "sqlite", 1),
+    ("postgresql://u:not-a-real-pw@h:x1/d", "cord-with-password", None, 1),
+    ("FOG_PASSWORD=not-a-real-pw", "secret-pair", None, 14),
+    ('api_key: "not-a-real-pw"', "secret-pair", None, 11),
+    ("  'client-secret' => 'not-a-real-pw',", "secret-pair", None, 23),
+    ("db.password = not-a-real-pw1", "secret-pair", None, 15),
+    ("spring.datasource.password=not-a-real-pw", "secret-pair", None, 28),
+]
+PASSED = [
+    "password = os.environ['X']",
+    "password: ${FOG_PASSWORD}",
+    "PASSWORD=",
+    "password = None",
+    "password: str",
+    'password = "env:TIDES_PASSWORD"',
+    "DB_PASSWORD=<password>",
+    "password = get_password(name)",
+    "password_file = /run/secrets/tides",
+    "https://docs.greywick.example/tides#anchor",
+    "if token == expected_token:",
+    "self.password = settings.password",
+    "the password: ask the harbour master",
+]
+
+
+@pytest.mark.parametrize(("line", "rule", "engine", "column"), FOUND)
+def test_found_with_its_place_and_masked(line, rule, engine, column):
+    hits = list(sweep_text(f"first\n{line}\n", Path("x")))
+    assert [(h.rule, h.engine, h.line, h.column) for h in hits] == [(rule, engine, 2, column)]
+    assert "not-a-real" not in repr(hits)
+
+
+@pytest.mark.parametrize("line", PASSED)
+def test_references_and_prose_are_no_secrets(line):
+    assert list(sweep_text(line, Path("x"))) == []
+
+
+def test_a_tree_with_ignored_binary_and_large_files(tmp_path):
+    (tmp_path / ".gitignore").write_text("build/\n*.log\n!keep.log\n")
+    (tmp_path / "inner").mkdir()
+    (tmp_path / "inner" / ".gitignore").write_text("local.env\n")
+    secret = "A_PASSWORD=not-a-real-pw\n"
+    for name in ("a.env", "x.log", "keep.log", "build/b.env", "inner/local.env", "inner/c.env", ".git/config"):
+        place = tmp_path / name
+        place.parent.mkdir(exist_ok=True)
+        place.write_text(secret)
+    (tmp_path / "binary").write_bytes(b"\0" + secret.encode())
+    (tmp_path / "large.txt").write_bytes(b"x" * (5 << 20))
+    (tmp_path / "latin.txt").write_bytes(b"caf\xe9 " + secret.encode())
+    (tmp_path / "link.env").symlink_to(tmp_path / "a.env")
+    seen = []
+    result = ct.sweep(tmp_path, progress=seen.append)
+    assert sorted(h.path.as_posix() for h in result.hits) == ["a.env", "inner/c.env", "keep.log", "latin.txt"]
+    assert (result.binary, result.too_large, seen[-1]) == (1, 1, result.files)
+    assert "not-a-real" not in str(result.to_dict())
+    assert len(ct.sweep(tmp_path / "a.env").hits) == 1
+    with pytest.raises(FileNotFoundError):
+        ct.sweep(tmp_path / "nowhere")
+
+
+def test_the_harbour_is_full_of_them(harbour):
+    result = ct.sweep(harbour)
+    found = {(h.path.parent.name, h.rule) for h in result.hits}
+    assert found >= {
+        ("tide-gauge", "cord-with-password"),
+        ("tide-gauge", "cord-with-placeholder"),
+        ("berth-ledger", "secret-pair"),
+        ("customs-desk", "cord-with-password"),
+        ("fog-signal", "cord-with-password"),
+        ("survey", "cord-with-password"),
+    }
+    assert "debug.log" not in {h.path.name for h in result.hits}
