@@ -46,6 +46,8 @@ class Sheet:
 
     def lose(self, part: str, source: str, reason: str) -> None:
         """Book a part that has no place in the target."""
+        if hides_secret(source):
+            source = f"{source.partition('=')[0]}={MASK}"
         self.lines.append(LedgerLine(part, source, None, Outcome.DROPPED, reason))
 
     def note(self, part: str, source: str | None, target: str | None, outcome: Outcome, reason: str) -> None:
