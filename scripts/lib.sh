@@ -3,10 +3,12 @@ root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 cd "$root"
 venv=${CORDTALLY_VENV:-$root/.venv}
 
-# Install Debian packages when that is possible; say how to get them when it is not. Gives 1 when something is missing.
+# Install Debian packages when that is possible; say how to get them, and what their lack costs (an argument that
+# begins with "so "), when it is not. Gives 1 when something is missing.
 debian() {
-  local missing=()
+  local missing=() costs=""
   for package in "$@"; do
+    [[ $package == "so "* ]] && { costs=", $package"; continue; }
     dpkg-query -W -f '${Status}' "$package" 2>/dev/null | grep -q 'install ok installed' || missing+=("$package")
   done
   [[ ${#missing[@]} -eq 0 ]] && return 0
@@ -14,7 +16,7 @@ debian() {
     apt-get update -qq >/dev/null && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends \
       "${missing[@]}" >/dev/null && return 0
   fi
-  echo "missing: ${missing[*]}; to get them: sudo apt-get install ${missing[*]}" >&2
+  echo "missing: ${missing[*]}$costs; to get them: sudo apt-get install ${missing[*]}" >&2
   return 1
 }
 

@@ -80,6 +80,16 @@ def test_the_wrong_engine_and_the_wrong_target_are_refused():
         ct.convert(PG, to="npgsq")
 
 
+def test_a_family_stands_for_its_first_driver_of_the_engine():
+    """``sqlalchemy`` is the toolkit whose URL leaves the driver out."""
+    assert ct.convert(PG, to="sqlalchemy").target == "sqlalchemy+psycopg/url"
+    assert ct.convert("a.sqlite", to="sqlalchemy").text.reveal() == "sqlite:///a.sqlite"
+    assert ct.read("postgresql://u@h/d", driver="sqlalchemy").driver == "sqlalchemy+psycopg"
+    assert ct.read("sqlite:///a.sqlite", driver="sqlalchemy").cord.engine == "sqlite"
+    with pytest.raises(ct.TextError, match="no driver of this family"):
+        ct.read("jdbc:postgresql://h/d", driver="sqlalchemy")
+
+
 def test_the_document_and_the_secret_bytes():
     writing = ct.convert('{"password": "pä", "host": "h"}', to="pymysql", driver="pymysql")
     assert writing.revealed_arguments()["password"] == "pä".encode()

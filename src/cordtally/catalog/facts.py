@@ -6,7 +6,7 @@ Reading the files is left to ``loading``; what the facts mean for a text is left
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields
 
 TYPES = ("str", "int", "bool", "duration", "bytes", "word", "object")
 UNITS = ("ns", "us", "ms", "s", "min", "h", "go", "B", "KiB", "MiB")
@@ -72,6 +72,7 @@ class NotationFacts:
     ``schemes`` maps an engine to the prefixes that stand for it, the first one being written; ``hosts`` is ``inline``
     (``h1:1,h2:2``), ``paired`` (a list of hosts, a list of ports), or ``single``;
     ``host_options`` says the same of hosts that are given as options;
+    ``accepts`` lists further prefixes, which are read only when the driver is named: they belong to another one;
     ``socket`` says where the path of a Unix socket goes: ``authority``, ``option``, ``host`` or ``none``.
     """
 
@@ -83,13 +84,15 @@ class NotationFacts:
     host_options: str = "single"
     socket: str = "host"
     opening: tuple[tuple[str, str], ...] = ()
+    accepts: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Driver:
     """One client library and its vocabulary.
 
-    ``nested`` names an option whose value is itself a text for another target, and that target.
+    ``family`` is the name under which the first driver of an engine may be asked for, as for a toolkit whose URL
+    leaves the driver out; ``nested`` names an option whose value is itself a text for another target, and that target.
     """
 
     id: str
@@ -117,6 +120,7 @@ class Driver:
     password_charset: str | None
     password_note: str | None
     nested: tuple[str, str] | None
+    family: str | None
 
     def option(self, spelling: str) -> Option | None:
         """Find an option by the driver's name or alias for it."""

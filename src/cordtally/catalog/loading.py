@@ -40,6 +40,7 @@ _INHERITED = (
     "password_charset",
     "password_note",
     "nested",
+    "family",
 )
 
 
@@ -58,6 +59,11 @@ def driver_ids() -> tuple[str, ...]:
 def engine_ids() -> tuple[str, ...]:
     """List the ids of all engines."""
     return tuple(load_index()["engines"])
+
+
+def members_of(family: str) -> tuple[str, ...]:
+    """List the drivers of a family, its defaults first; empty where there is no such family."""
+    return tuple(i for i, facts in load_index()["drivers"].items() if facts.get("family") == family)
 
 
 @cache
@@ -120,6 +126,7 @@ def build_driver(driver_id: str) -> Driver:
         password_charset=raw.get("password_charset"),
         password_note=raw.get("password_note"),
         nested=(raw["nested"]["option"], raw["nested"]["target"]) if "nested" in raw else None,
+        family=raw.get("family"),
     )
 
 
@@ -188,7 +195,7 @@ def _options(raw: dict[str, Any]) -> dict[str, Option]:
 
 
 def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
-    known = {"id", "grammar", "schemes", "flags", "hosts", "host_options", "socket", "opening"}
+    known = {"id", "grammar", "schemes", "flags", "hosts", "host_options", "socket", "opening", "accepts"}
     if not set(raw) <= known:
         raise CatalogError(f"{place}: a notation with keys {sorted(set(raw) - known)}")
     hosts = raw.get("hosts", "inline" if raw.get("flags", {}).get("multi_host") else "single")
@@ -201,4 +208,5 @@ def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
         host_options=raw.get("host_options", hosts),
         socket=raw.get("socket", "host"),
         opening=tuple(raw.get("opening", {}).items()),
+        accepts={engine: tuple(prefixes) for engine, prefixes in raw.get("accepts", {}).items()},
     )

@@ -2,8 +2,10 @@
 
 from .composing import compose, parse_host, parse_option
 from .conversion import convert, convert_reading
+from .interpreting import OptionRow, Part
 from .ledger import Ledger, LedgerLine, Outcome
-from .reading import LARGEST_TEXT, OptionRow, Part, Reading, load_target, read
+from .reading import LARGEST_TEXT, Reading, read
+from .targets import load_target
 from .writing import Writing, write
 
 __all__ = [

@@ -110,9 +110,13 @@ def _read_bool(option: Option, driver: Driver, text: str) -> bool | Misread:
 
 
 def _read_duration(option: Option, text: str) -> Duration | Misread | None:
+    number: Fraction | int | None
     if option.unit == "go":
         number = _read_go(text)
         unit = 1
+    elif text.isdigit() and text.isascii() and len(text) < 20:
+        number = int(text)
+        unit = NANOSECONDS[option.unit or "s"]
     else:
         pattern = _DECIMAL if option.fraction else _INTEGER
         number = Fraction(text.strip()) if pattern.fullmatch(text.strip()) else None
@@ -124,7 +128,8 @@ def _read_duration(option: Option, text: str) -> Duration | Misread | None:
         return _special(option, option.negative, "a negative number")
     if number == 0 and option.zero is not None:
         return _special(option, option.zero, "0")
-    return _outside(option, number) or Duration(round(number * unit))
+    outside = _outside(option, number)
+    return Duration(round(number * unit)) if outside is None else outside
 
 
 def _special(option: Option, meaning: str | None, called: str) -> Duration | Misread | None:

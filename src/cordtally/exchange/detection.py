@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
-from ..catalog import find_nearest, load_driver, load_index
+from ..catalog import find_nearest, load_driver, load_index, members_of
 from ..errors import AmbiguousText, TextError
-from ..notation import GrammarError, load_grammar, make_dialect
+from ..notation import GrammarError
+from .targets import load_target
 
 _SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+._:-]{0,40}?://")
 _DSN = re.compile(r"@(?:tcp|unix)?/|(?:^|@)\w{0,8}\([^()]*\)/")
@@ -95,11 +96,10 @@ def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
         return 0
     if grammar == "semicolon" and ";" not in text and text.count("=") > 1:
         return 0
-    driver = load_driver(driver_id)
-    facts = driver.notation(notation_id)
-    assert facts is not None
+    target = load_target(f"{driver_id}/{notation_id}")
+    driver = target.driver
     try:
-        parsed = load_grammar(grammar).parse(text, make_dialect(grammar, facts.flags), "")
+        parsed = target.grammar.parse(text, target.dialect, "")
     except GrammarError:
         return 2 if grammar in {"keyword", "semicolon"} and _first_key_known(text, driver_id, grammar) else 0
     names = [f.name or "" for f in parsed.fields]
@@ -138,9 +138,9 @@ def notation_of(text: str, driver: str) -> Target:
     UnknownName
         When there is no such driver or notation.
     """
-    from .reading import load_target
-
     driver_id, _, wanted = driver.partition("/")
+    if members := members_of(driver_id):
+        return _in_family(text, driver, members)
     loaded = load_target(driver)
     candidates = [loaded.facts] if wanted else list(loaded.driver.notations)
     bare = None
@@ -150,7 +150,7 @@ def notation_of(text: str, driver: str) -> Target:
             fits = {"arguments": braced, "path": not text.startswith("file:") and not braced}
             if bare is None and (wanted or fits.get(facts.grammar, not braced)):
                 bare = Target(f"{driver_id}/{facts.id}", "", None)
-        for engine, prefixes in facts.schemes.items():
+        for engine, prefixes in [*facts.schemes.items(), *facts.accepts.items()]:
             for prefix in sorted(prefixes, key=len, reverse=True):
                 if text.startswith(prefix):
                     return Target(f"{driver_id}/{facts.id}", prefix, engine)
@@ -166,3 +166,22 @@ def notation_of(text: str, driver: str) -> Target:
             caret=(0, start),
         )
     return bare
+
+
+def _in_family(text: str, family: str, members: tuple[str, ...]) -> Target:
+    for member in members:
+        try:
+            return notation_of(text, member)
+        except TextError:
+            continue
+    start = scheme.end() if (scheme := _SCHEME.match(text)) else 1
+    masked = text[:start] if scheme else None
+    hint = f"drivers of {family}: {', '.join(members)}"
+    raise TextError(
+        "no driver of this family reads it",
+        reading_as=family,
+        span=(0, start),
+        masked=masked,
+        caret=(0, start),
+        hint=hint,
+    )

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from ..catalog import load_driver, load_engine
 from ..model import MASK, ByteSize, Duration, Locator, OptionValue, Secret
 from ..model.secret import hides_secret
+from .interpreting import safe_name
 
 if TYPE_CHECKING:
     from .reading import Reading
@@ -33,8 +34,6 @@ def json_value(value: OptionValue | Locator | None, *, reveal: bool = False) -> 
 
 def reading_document(reading: Reading, *, reveal: bool = False, effective: bool = False) -> dict[str, object]:
     """Make ``cordtally/reading/1``, without findings: those are vetting's."""
-    from .reading import safe_name
-
     cord = reading.cord
     password: dict[str, object] = {"state": reading.password_state}
     if isinstance(cord.password, Secret) and reveal:

@@ -7,7 +7,7 @@ from ..model import MASK, Cord
 from ..model.secret import hides_secret
 from ..notation import Field, as_text, plain
 from .ledger import LedgerLine, Outcome
-from .reading import Loaded, load_target
+from .targets import Loaded, load_target
 
 
 class Sheet:

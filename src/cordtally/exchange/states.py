@@ -23,13 +23,20 @@ class Choice(NamedTuple):
 def match_state(states: Sequence[State], words: Mapping[str, str], present: Collection[str]) -> State | None:
     """Find the first row whose words all stand there and whose conditions on other options hold."""
     for state in states:
-        if all(words.get(name) == word for name, word in state.set) and _allows(state, present):
-            return state
+        for name, word in state.set:
+            if words.get(name) != word:
+                break
+        else:
+            if _allows(state, present):
+                return state
     return None
 
 
 def _allows(state: State, present: Collection[str]) -> bool:
-    return all(name in present for name in state.given) and not any(name in present for name in state.absent)
+    for name in state.given:
+        if name not in present:
+            return False
+    return not any(name in present for name in state.absent) if state.absent else True
 
 
 def choose_tls(

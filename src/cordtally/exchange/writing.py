@@ -8,16 +8,17 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 
-from ..catalog import Driver, Option, load_index
+from ..catalog import Driver, Option, load_index, members_of
 from ..errors import FieldError
 from ..model import MASK, Cord, DiscoveryKind, Locator, MaskedText, OptionValue, Secret
 from ..notation import Field, Rendered, as_text, plain
 from .codecs import NoWord, Written, read_value, word_of, write_value
 from .hosts import write_hosts
+from .interpreting import safe_name
 from .ledger import Ledger, LedgerLine, Outcome
-from .reading import load_target, safe_name
 from .security import write_authentication, write_tls
 from .sheet import Sheet
+from .targets import load_target
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +73,7 @@ def write(cord: Cord, target: str) -> Writing:
     >>> print(ct.write(cord, "npgsql").text)
     Host=gauge.greywick.example;Database=tides;Timeout=5
     """
-    loaded = load_target(target)
+    loaded = load_target(_member(target, cord.engine))
     driver = loaded.driver
     if cord.engine not in driver.engines:
         others = [i for i, d in load_index()["drivers"].items() if cord.engine in d["engines"]]
@@ -101,6 +102,15 @@ def write(cord: Cord, target: str) -> Writing:
         arguments = {k: _wrapped(sheet, k, v) for k, v in rendered.arguments.items()}
     text = MaskedText(rendered.text, rendered.masked(MASK))
     return Writing(f"{driver.id}/{loaded.facts.id}", text, Ledger(tuple(sheet.lines)), arguments)
+
+
+def _member(target: str, engine: str) -> str:
+    """Turn the name of a family into its first driver for the engine; any other target stays as it is."""
+    family, slash, notation = target.partition("/")
+    for member in members_of(family):
+        if engine in load_index()["drivers"][member]["engines"]:
+            return member + slash + notation
+    return target
 
 
 def _scheme(sheet: Sheet) -> str:

@@ -14,11 +14,8 @@ def find_bad_escape(text: str, start: int, end: int) -> int:
     """Find a ``%`` that two hexadecimal digits do not follow; -1 where there is none."""
     if text.find("%", start, end) < 0:
         return -1
-    for match in _BAD.finditer(text, start, min(len(text), end)):
-        return match.start()
-    if text[max(start, end - 2) : end].rfind("%") >= 0:
-        return text.rfind("%", start, end)
-    return -1
+    match = _BAD.search(text, start, end)
+    return -1 if match is None else match.start()
 
 
 def decode(text: str) -> str:

@@ -27,7 +27,7 @@ from typing import NamedTuple
 from ..catalog import find_nearest, load_engine
 from ..errors import CordTallyError, FieldError, TallyError, UnknownName
 from ..exchange.composing import FIELDS, compose
-from ..model import Cord
+from ..model import Cord, Locator
 from .places import find_place
 
 FILE_NAME = "tally.toml"
@@ -178,7 +178,7 @@ def find_tally(start: Path | None = None) -> Path:
     for candidate in (folder, *folder.parents):
         if (candidate / FILE_NAME).is_file():
             return candidate / FILE_NAME
-    raise TallyError(f"there is no {FILE_NAME} in {folder} or any folder above it; cordtally init starts one")
+    raise TallyError(f"there is no {FILE_NAME} in {folder} or any folder above it; one begins with the line: tally = 1")
 
 
 def load(path: str | Path | None = None) -> Tally:
@@ -228,7 +228,7 @@ def _check_cord(place: Path, source: str, layer: str, fields: Mapping[str, objec
     if password is None:
         return
     try:
-        compose(engine="postgresql", password=password)
+        Locator.parse(str(password))
     except FieldError as error:
         line = find_place(source, layer, "password")
         where = f"{place}:{line}" if line else str(place)

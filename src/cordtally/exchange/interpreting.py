@@ -1,0 +1,389 @@
+"""Gives raw parts their meaning in a driver's vocabulary: a cord, with the place of each part and what is doubtful.
+
+Values are left to ``codecs``, TLS and log-in tables to ``states``, the text itself to the grammar.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+from ..catalog import Driver, Option, find_nearest
+from ..model import (
+    DIRECT,
+    MASK,
+    NO_AUTHENTICATION,
+    NO_TLS,
+    Authentication,
+    AuthenticationMethod,
+    Cord,
+    Discovery,
+    DiscoveryKind,
+    Host,
+    OptionValue,
+    Secret,
+    Tls,
+    TlsLevel,
+)
+from ..model.secret import SECRET_WORD, hides_secret
+from ..notation import Field, GrammarError, Parsed, Remark, as_text
+from .codecs import Misread, read_value
+from .states import match_state
+from .targets import Loaded, load_target
+
+_MOST_ADVICE = 50
+_SOUNDS_SECRET = re.compile(SECRET_WORD, re.IGNORECASE)
+
+
+class Part(NamedTuple):
+    """Where a part stands in the text: its role, the driver's name for it (options), and the bounds of its value."""
+
+    role: str
+    name: str | None
+    start: int
+    end: int
+    secret: bool
+    whole: int
+
+
+class OptionRow(NamedTuple):
+    """One option as it stands in the text: name as written, its catalog facts, raw value and typed value."""
+
+    name: str
+    option: Option | None
+    raw: str
+    value: OptionValue | None
+
+
+class Interpretation(NamedTuple):
+    """What the parts mean; ``secret_spans`` bound what must not be shown."""
+
+    cord: Cord
+    parts: tuple[Part, ...]
+    rows: tuple[OptionRow, ...]
+    remarks: tuple[Remark, ...]
+    secret_spans: list[tuple[int, int]]
+
+
+class _Gathered:
+    """What has been found so far while the fields are walked."""
+
+    __slots__ = (
+        "auth", "files", "given", "hosts", "native", "options", "parts", "ports", "remarks", "roles", "rows", "tls",
+    )  # fmt: skip
+
+    def __init__(self) -> None:
+        self.roles: dict[str, str] = {}
+        self.hosts: list[list[object]] = []
+        self.tls: dict[str, str] = {}
+        self.auth: dict[str, str] = {}
+        self.given: set[str] = set()
+        self.options: dict[str, OptionValue] = {}
+        self.native: dict[str, OptionValue] = {}
+        self.parts: list[Part] = []
+        self.rows: list[OptionRow] = []
+        self.remarks: list[Remark] = []
+        self.files: dict[str, str] = {}
+        self.ports: list[int | None] | None = None
+
+
+def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpretation:
+    """Give raw parts their meaning in a driver's vocabulary."""
+    driver, dialect = loaded.driver, loaded.dialect
+    found = _Gathered()
+    found.remarks.extend(parsed.remarks)
+    option_fields: list[Field] = []
+    for field in parsed.fields:
+        role = field.role
+        if role == "option":
+            option_fields.append(field)
+            continue
+        if role == "host":
+            found.hosts.append([field.value, None, field])
+        elif role == "port":
+            found.hosts[-1][1] = _port(str(field.value), field, found)
+        elif role != "scheme":
+            found.roles[role] = str(field.value)
+        secret = role == "password" or hides_secret(str(field.value))
+        found.parts.append(Part(role, None, field.start, field.end, secret, field.whole))
+    if option_fields:
+        _walk_options(_effective(option_fields, dialect.repeated, found), loaded, found)
+    cord = _assemble(found, loaded, engine or driver.engines[0])
+    spans = [(p.start, p.end) for p in found.parts if p.secret]
+    spans += [
+        _password_tail(f, parsed.text) for _, _, f in found.hosts if isinstance(f, Field) and "@" in str(f.value)[1:]
+    ]
+    if len(found.parts) > 1:
+        found.parts.sort(key=_start_of)
+    return Interpretation(cord, tuple(found.parts), tuple(found.rows), tuple(found.remarks), spans)
+
+
+def _password_tail(field: Field, text: str) -> tuple[int, int]:
+    """What stands before an ``@`` inside a host may be the end of a password, and is masked with it."""
+    at = max(text.rfind("@", field.start, field.end), text.rfind("%40", field.start, field.end))
+    return field.start, max(at, field.start)
+
+
+def _start_of(part: Part) -> int:
+    return part.start
+
+
+def _effective(fields: list[Field], repeated: str, found: _Gathered) -> list[Field]:
+    """Keep of repeated keys the one that the driver heeds; a list keeps them all."""
+    names = {field.name for field in fields}
+    if len(names) == len(fields) or repeated == "list":
+        return fields
+    heeded: dict[str | None, Field] = {}
+    for field in fields:
+        earlier = heeded.get(field.name)
+        if earlier is None or repeated == "last":
+            heeded[field.name] = field
+        if earlier is not None:
+            ignored = earlier if repeated == "last" else field
+            secret = _SOUNDS_SECRET.search(field.name or "") is not None
+            found.parts.append(Part("ignored", field.name, ignored.start, ignored.end, secret, ignored.whole))
+            found.remarks.append(
+                Remark(
+                    "repeated-key",
+                    f"{field.name if not secret else 'a secret'} is given twice; the {repeated} one counts",
+                    ignored.start,
+                    ignored.end,
+                    "keep one of them",
+                )
+            )
+    return list(heeded.values())
+
+
+def _walk_options(fields: list[Field], loaded: Loaded, found: _Gathered) -> None:
+    driver, notation = loaded.driver, loaded.facts.id
+    positional_hosts = bool(found.hosts)
+    for field in fields:
+        name, text = field.name or "", as_text(field.value)
+        option = driver.option(name)
+        if option is not None and option.only_in and notation not in option.only_in:
+            option = None
+        if option is None:
+            _take_unknown(name, text, field, driver, found)
+            continue
+        canonical = option.canonical
+        if driver.nested is not None and option.name == driver.nested[0] and _walk_nested(text, field, driver, found):
+            continue
+        secret = option.secret or canonical == "password" or hides_secret(text)
+        found.parts.append(Part(_role_of(canonical), name, field.start, field.end, secret, field.whole))
+        if canonical is None or canonical in {"tls.level", "authentication"} or canonical not in _ROLES:
+            _take_option(name, text, field, option, driver, found)
+        elif canonical.startswith("tls."):
+            found.files[canonical[4:]] = text
+            found.given.add(option.name)
+        elif canonical == "host":
+            if driver.query_wins or not positional_hosts:
+                if positional_hosts and loaded.dialect.repeated != "list":
+                    found.hosts.clear()
+                elif positional_hosts:
+                    found.hosts[:] = [h for h in found.hosts if isinstance(h[2], Field) and h[2].role == "option"]
+                _split_hosts(text, field, loaded, found)
+        elif canonical == "port":
+            _spread_ports(text, field, loaded, found)
+        elif canonical == "socket":
+            found.hosts[:] = [[text, None, field]]
+        elif canonical not in found.roles or driver.query_wins or canonical not in loaded.dialect.positions:
+            found.roles[canonical] = text
+
+
+def _walk_nested(text: str, field: Field, driver: Driver, found: _Gathered) -> bool:
+    """Read the options inside an option whose value is a text of its own; False where it cannot be read."""
+    assert driver.nested is not None
+    inner = load_target(driver.nested[1])
+    try:
+        parsed = inner.grammar.parse(text, inner.dialect, "")
+    except GrammarError as error:
+        remark = Remark(
+            "value-out-of-range", f"{field.name}: {error.problem}", field.start, field.end, error.hint or ""
+        )
+        found.remarks.append(remark)
+        return False
+    secret = any(_is_secret_name(f.name or "", inner.driver) for f in parsed.fields)
+    found.parts.append(Part("option", field.name, field.start, field.end, secret, field.whole))
+    for raw in parsed.fields:
+        placed = raw._replace(start=field.start, end=field.end, whole=field.whole)
+        option = inner.driver.option(placed.name or "")
+        canonical = option.canonical if option is not None else None
+        if option is None:
+            _take_unknown(placed.name or "", as_text(raw.value), placed, inner.driver, found, inside=True)
+        elif canonical is not None and canonical.startswith("tls.") and canonical != "tls.level":
+            found.files[canonical[4:]] = as_text(raw.value)
+        elif canonical in _ROLES or canonical in {"tls.level", "authentication"}:
+            kept = Secret(as_text(raw.value)) if option.secret else as_text(raw.value)
+            found.native[f"{option.vocabulary}/{option.name}"] = kept
+        else:
+            _take_option(placed.name or "", as_text(raw.value), placed, option, inner.driver, found)
+    return True
+
+
+def _is_secret_name(name: str, driver: Driver) -> bool:
+    option = driver.option(name)
+    return option.secret if option is not None else _SOUNDS_SECRET.search(name) is not None
+
+
+_ROLES = frozenset(
+    {"host", "port", "database", "user", "password", "socket", "service"}
+    | {"tls.ca", "tls.certificate", "tls.key", "tls.key_password"}
+)
+
+
+def _role_of(canonical: str | None) -> str:
+    if canonical in _ROLES or canonical == "tls.level":
+        return "host" if canonical == "socket" else canonical or "option"
+    return "option"
+
+
+_PLAIN_NAME = re.compile(r"[A-Za-z0-9 _.+-]{1,64}")
+
+
+def safe_name(name: str) -> str:
+    """Give an unknown option's name as it may be shown: where a text was misread, a password may stand in it."""
+    return name if _PLAIN_NAME.fullmatch(name) else MASK
+
+
+def _take_unknown(
+    name: str, text: str, field: Field, driver: Driver, found: _Gathered, *, inside: bool = False
+) -> None:
+    shown = safe_name(name)
+    secret = shown == MASK or _SOUNDS_SECRET.search(name) is not None
+    value: OptionValue = Secret(text) if secret else text
+    if not inside:
+        start = field.whole if shown == MASK else field.start
+        found.parts.append(Part("option", shown, start, field.end, secret, field.whole))
+    found.native[f"{driver.id}/{name}"] = value
+    found.rows.append(OptionRow(shown, None, "" if secret else text, value))
+    nearest = find_nearest(name, driver.by_spelling) if len(found.remarks) < _MOST_ADVICE else ()
+    named = driver.by_spelling[nearest[0]].name if nearest else None
+    happens = {
+        "refused": "refuses it",
+        "ignored": "ignores it in silence",
+        "sent": "sends it to the server as a setting",
+    }
+    found.remarks.append(
+        Remark(
+            "unknown-option",
+            f"{driver.title} knows no option {shown!r} and {happens[driver.unknown_options]}",
+            field.whole,
+            field.end,
+            f"did you mean {named}?" if named else f"see: cordtally drivers {driver.id}",
+        )
+    )
+
+
+def _take_option(  # noqa: PLR0917 -- the loop of `_walk_options`, cut in two
+    name: str, text: str, field: Field, option: Option, driver: Driver, found: _Gathered
+) -> None:
+    value = read_value(option, driver, text)
+    if isinstance(value, Misread):
+        found.remarks.append(Remark(value.rule, value.message, field.start, field.end, value.fix))
+        value = None
+        found.native[f"{option.vocabulary}/{option.name}"] = text
+    elif option.canonical in {"tls.level", "authentication"}:
+        word = text if value is None else as_text(value)
+        (found.tls if option.canonical == "tls.level" else found.auth)[option.name] = word
+        found.given.add(option.name)
+    elif option.canonical is None or value is None:
+        found.native[f"{option.vocabulary}/{option.name}"] = Secret(text) if option.secret else text
+    else:
+        found.options[option.canonical] = value
+    found.rows.append(OptionRow(name, option, "" if option.secret else text, value))
+
+
+def _split_hosts(text: str, field: Field, loaded: Loaded, found: _Gathered) -> None:
+    style = loaded.facts.host_options
+    named = style == "inline" or loaded.dialect.repeated == "list"
+    for piece in text.split(",") if style != "single" else [text]:
+        address, port = piece, None
+        if named and not piece.startswith("/"):
+            head, colon, tail = piece.rpartition(":")
+            if colon and tail.isascii() and tail.isdigit() and (":" not in head or head.endswith("]")):
+                address, port = head, _port(tail, field, found)
+        if address.startswith("[") and address.endswith("]"):
+            address = address[1:-1]
+        found.hosts.append([address, port, field])
+
+
+def _spread_ports(text: str, field: Field, loaded: Loaded, found: _Gathered) -> None:
+    ports = text.split(",") if loaded.facts.host_options == "paired" else [text]
+    found.ports = [_port(p, field, found) for p in ports]
+
+
+def _port(text: str, field: Field, found: _Gathered) -> int | None:
+    clean = text.strip()
+    if not clean:
+        return None
+    number = int(clean) if clean.isascii() and clean.isdigit() and len(clean) < 10 else -1
+    if not 1 <= number <= 65535:
+        found.remarks.append(
+            Remark(
+                "value-out-of-range",
+                "a port is a number from 1 to 65535",
+                field.start,
+                field.end,
+                "check the port",
+            )
+        )
+    return number if number >= 0 else None
+
+
+def _assemble(found: _Gathered, loaded: Loaded, engine: str) -> Cord:
+    driver, roles = loaded.driver, found.roles
+    hosts = found.hosts
+    if found.ports is not None:
+        _assign_ports(hosts, found.ports)
+    tls, authentication = NO_TLS, NO_AUTHENTICATION
+    if found.tls or found.files:
+        tls = _tls(found, driver)
+    if found.auth:
+        authentication = _authentication(found, driver)
+    service = roles.get("service")
+    return Cord(
+        engine,
+        tuple(Host(str(address), port if isinstance(port, int) else None) for address, port, _ in hosts),
+        roles.get("database"),
+        roles.get("user"),
+        Secret(roles["password"]) if "password" in roles else None,
+        authentication,
+        tls,
+        DIRECT if service is None else Discovery(DiscoveryKind.SERVICE, service),
+        tuple(sorted(found.options.items())) if found.options else (),
+        tuple(sorted(found.native.items())) if found.native else (),
+    )
+
+
+def _assign_ports(hosts: list[list[object]], ports: list[int | None]) -> None:
+    """Pair a list of ports with the hosts; a single port is that of every host."""
+    if not hosts:
+        hosts.append(["", None, None])
+    for index, host in enumerate(hosts):
+        if host[1] is None:
+            host[1] = ports[0] if len(ports) == 1 else ports[index] if index < len(ports) else None
+
+
+def _tls(found: _Gathered, driver: Driver) -> Tls:
+    state = match_state(driver.tls, found.tls, found.given)
+    used = {name for name, _ in state.set} if state is not None and not state.read_only else set()
+    for name, word in found.tls.items():
+        if name not in used:
+            found.native[f"{driver.options[name].vocabulary}/{name}"] = word
+    key_password = found.files.get("key_password")
+    return Tls(
+        TlsLevel(state.meaning) if state is not None else None,
+        found.files.get("ca"),
+        found.files.get("certificate"),
+        found.files.get("key"),
+        None if key_password is None else Secret(key_password),
+    )
+
+
+def _authentication(found: _Gathered, driver: Driver) -> Authentication:
+    state = match_state(driver.authentication, found.auth, found.given)
+    if state is not None:
+        return Authentication(AuthenticationMethod(state.meaning))
+    for name, word in found.auth.items():
+        found.native[f"{driver.options[name].vocabulary}/{name}"] = word
+    return NO_AUTHENTICATION
