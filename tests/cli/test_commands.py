@@ -101,6 +101,7 @@ def test_vet(cli, harbour):
 def test_show_and_compose(cli, harbour):
     _, out, _ = cli("show", "tides", "--environment", "production")
     assert all(word in out for word in ("env:TIDES_PASSWORD", "production, line", "gauge-2.greywick.example:5432", "for psycopg/url"))
+    assert "Read as psycopg 3" in cli("read", "tides", "--environment", "production")[1]
     assert [row.split()[0] for row in cli("show")[1].splitlines()[1:]] == ["tides", "berths", "logbook"]
     shown = json.loads(cli("show", "tides", "--json")[1])
     assert {"field": "database", "value": "tides", "layer": "cord tides, line 7"} in shown["fields"]
@@ -152,6 +153,9 @@ WRONG = [
     (["convert", URL, "--to", "pymysql"], 2, "does not speak to postgresql"),
     (["convert", URL, "--to", "npgsql", "--environment", "production"], 2, "goes with the name of a cord"),
     (["vet"], 2, "name something to vet"),
+    (["vet", "services/nothing.py"], 3, "and is no file"),
+    (["drivers", "--engine", "postgres"], 2, "did you mean postgresql?"),
+    (["drivers", "--language", "pyton"], 2, "did you mean python?"),
     (["dial"], 2, "name something to dial"),
     (["dial", ":memory:", "--limit", "5"], 2, "a bare number has no unit"),
     (["dial", "nosuchcord"], 2, "did you mean"),

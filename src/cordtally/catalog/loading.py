@@ -140,7 +140,9 @@ def load_engine(engine_id: str) -> Engine:
         When the catalog has no such engine; the nearest ids are offered.
     """
     if engine_id not in load_index()["engines"]:
-        raise UnknownName("engine", engine_id, nearest=find_nearest(engine_id, engine_ids()))
+        known = engine_ids()
+        hint = f"one of {', '.join(known)}"
+        raise UnknownName("engine", engine_id, nearest=find_nearest(engine_id, known), hint=hint)
     raw = tomllib.loads((FOLDER / "engines" / f"{engine_id}.toml").read_text("utf-8"))
     raw["administrators"] = tuple(raw["administrators"])
     return Engine(**raw)

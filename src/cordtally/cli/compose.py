@@ -7,13 +7,13 @@ import sys
 import click
 from rich.text import Text
 
-from ..catalog import engine_ids, load_engine, load_index
+from ..catalog import engine_ids, load_engine
 from ..errors import CordTallyError, FieldError
 from ..exchange import compose, write
 from ..model import MASK, AuthenticationMethod, Cord, Locator, Secret, TlsLevel
 from ..secrets import with_secret
 from .convert import print_writing
-from .inputs import json_option, reveal_option, surroundings
+from .inputs import first_target, json_option, reveal_option, surroundings
 from .output import clean, make_console, print_json
 
 _ASKED = ("host", "port", "database", "user", "password", "tls")
@@ -76,7 +76,7 @@ def command(
     elif fields["engine"] is None:
         raise click.UsageError(f"name the engine: --engine {', '.join(engine_ids())}")
     cord = compose(driver=target, **{k: v for k, v in fields.items() if v is not None})
-    target = target or _first_target(cord.engine)
+    target = target or first_target(cord.engine)
     writing = write(_shown(cord, reveal), target)
     if as_json:
         print_json(writing.to_dict(reveal=reveal))
@@ -99,10 +99,6 @@ def _hosts(host: str | None) -> dict[str, object]:
     if host is not None and "," in host:
         return {"hosts": host.split(",")}
     return {"host": host}
-
-
-def _first_target(engine: str) -> str:
-    return next(str(i) for i, d in load_index()["drivers"].items() if engine in d["engines"])
 
 
 def _shown(cord: Cord, reveal: bool) -> Cord:
@@ -149,6 +145,6 @@ def _ask_field(name: str, default: str, asked: dict[str, object], target: str | 
         except CordTallyError as error:
             console.print(Text(f"  {error}", style="red"))
             continue
-        grown = write(_shown(cord, reveal=False), target or _first_target(cord.engine)).text
+        grown = write(_shown(cord, reveal=False), target or first_target(cord.engine)).text
         console.print(Text(f"  {clean(str(grown))}", style="dim"), soft_wrap=True)
         return answer or None

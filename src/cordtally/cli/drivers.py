@@ -5,7 +5,8 @@ from __future__ import annotations
 import click
 from rich.text import Text
 
-from ..catalog import Driver, Option, driver_ids, load_canonical, load_driver, load_index
+from ..catalog import Driver, Option, driver_ids, find_nearest, load_canonical, load_driver, load_engine, load_index
+from ..errors import UnknownName
 from .inputs import json_option
 from .output import make_console, make_table, print_json
 
@@ -21,6 +22,12 @@ def command(driver_id: str | None, engine: str | None, language: str | None, as_
         driver = load_driver(driver_id.partition("/")[0])
         print_json(_document(driver)) if as_json else _print_one(driver)
         return 0
+    if engine is not None:
+        load_engine(engine)
+    languages = sorted({d["language"] for d in load_index()["drivers"].values()})
+    if language is not None and language not in languages:
+        nearest = find_nearest(language, languages)
+        raise UnknownName("language", language, nearest=nearest, hint=f"one of {', '.join(languages)}")
     listed = [
         (i, d)
         for i, d in load_index()["drivers"].items()

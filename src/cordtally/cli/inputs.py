@@ -10,11 +10,12 @@ from typing import Any, TypeVar
 
 import click
 
-from ..catalog import find_nearest
+from ..catalog import find_nearest, load_index
 from ..errors import FieldError, LocatorError, TallyError
 from ..exchange import LARGEST_TEXT
 from ..model import Cord
 from ..secrets import Surroundings
+from ..tally import Resolved
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 _STRING_MARKS = set(":/=;@{")
@@ -96,16 +97,32 @@ def take_cord_or_text(text: str, environment: str | None, tally_file: Path | Non
         if environment is not None:
             raise FieldError("--environment goes with the name of a cord, and this is a connection string")
         return text, Path()
+    resolved = resolve_cord(text, environment, tally_file)
+    return resolved.cord, resolved.folder
+
+
+def resolve_cord(name: str, environment: str | None, tally_file: Path | None) -> Resolved:
+    """Find a cord in the tally by name.
+
+    Raises
+    ------
+    TallyError
+        When there is no tally; the message says that the text was taken for a cord's name.
+    """
     from ..tally import load
 
     try:
         tally = load(tally_file)
     except TallyError as error:
         if tally_file is None and "there is no" in str(error):
-            message = f"{text!r} is no connection string, and no cord either: {error}"
-            raise TallyError(message) from None
+            raise TallyError(f"{name!r} is no connection string, and no cord or file either: {error}") from None
         raise
-    return tally.cord(text, environment=environment), tally.folder
+    return tally.resolve(name, environment=environment)
+
+
+def first_target(engine: str) -> str:
+    """The driver to write for where none is named: the engine's first one."""
+    return next(str(i) for i, d in load_index()["drivers"].items() if engine in d["engines"])
 
 
 def surroundings(folder: Path) -> Surroundings:

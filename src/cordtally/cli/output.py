@@ -136,7 +136,7 @@ def print_findings(
             head.append(f"  {clean(found.source)}")
         elif found.start is not None and found.end is not None:
             head.append(f"  at character {found.start + 1}", style="dim")
-        console.print(head)
+        console.print(head, soft_wrap=True)
         if explain and reading is not None and found.start is not None and found.end is not None:
             for line in _place_in(reading, found.start, found.end):
                 console.print(Text("      " + line, style="dim"))

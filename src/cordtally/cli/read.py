@@ -3,18 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from pathlib import Path
 from typing import Any
 
 import click
 from rich.text import Text
 
 from ..catalog import Option, load_canonical, load_driver
-from ..exchange import OptionRow, Part, Reading, read
+from ..exchange import OptionRow, Part, Reading, read, write
 from ..exchange.documents import json_value
 from ..model import MASK, Duration, Host, Secret, masked_position
 from ..notation import as_text
 from ..vetting import Finding, vet_reading
-from .inputs import TEXT_HELP, driver_option, json_option, reveal_option, take_text, text_options
+from .inputs import (
+    TEXT_HELP,
+    driver_option,
+    environment_option,
+    first_target,
+    is_cord_name,
+    json_option,
+    resolve_cord,
+    reveal_option,
+    take_text,
+    text_options,
+)
 from .lines import stream_lines
 from .output import Mark, clean, count_findings, make_console, make_table, marked_lines, print_findings, print_json
 
@@ -37,9 +49,10 @@ _TITLES = {
 }
 
 
-@click.command("read", epilog=TEXT_HELP)
+@click.command("read", epilog=TEXT_HELP + " A bare name is a cord of the tally, as written for its driver.")
 @text_options
 @driver_option
+@environment_option
 @json_option
 @click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
 @click.option("--effective", is_flag=True, help="With --json: fill in the driver's and engine's defaults.")
@@ -48,6 +61,8 @@ def command(
     text: str | None,
     from_env: str | None,
     driver: str | None,
+    environment: str | None,
+    tally_file: Path | None,
     as_json: bool,
     lines: bool,
     effective: bool,
@@ -56,12 +71,20 @@ def command(
     """Take a connection string apart: who reads it, where each part stands, what each option means."""
     if lines:
         return stream_lines(lambda request: _document(_read_request(request), effective, reveal))
-    reading = read(take_text(text, from_env), driver=driver)
+    reading = _read(take_text(text, from_env), driver, environment, tally_file)
     if as_json:
         print_json(_document(reading, effective, reveal))
     else:
         _print(reading, reveal)
     return 0
+
+
+def _read(text: str, driver: str | None, environment: str | None, tally_file: Path | None) -> Reading:
+    if driver is not None or not is_cord_name(text):
+        return read(text, driver=driver)
+    resolved = resolve_cord(text, environment, tally_file)
+    target = resolved.driver or first_target(resolved.cord.engine)
+    return read(write(resolved.cord, target).text, driver=target)
 
 
 def _read_request(request: Mapping[str, Any]) -> Reading:

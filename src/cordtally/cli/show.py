@@ -9,8 +9,7 @@ from rich.text import Text
 
 from ..exchange import write
 from ..tally import Resolved, load
-from .compose import _first_target
-from .inputs import environment_option, json_option
+from .inputs import environment_option, first_target, json_option
 from .output import make_console, make_table, print_json
 
 
@@ -33,7 +32,7 @@ def command(
             make_console().print(make_table(rows, heads=("cord", "engine", "place", "database", "password"), shrink=2))
         return 0
     resolved = tally.resolve(cord, environment=environment)
-    written = write(resolved.cord, target or resolved.driver or _first_target(resolved.cord.engine))
+    written = write(resolved.cord, target or resolved.driver or first_target(resolved.cord.engine))
     if as_json:
         fields = [{"field": o.field, "value": o.value, "layer": o.layer} for o in resolved.origins]
         head = {"schema": "cordtally/cord/1", "cord": cord, "environment": environment}

@@ -10,7 +10,7 @@ import click
 from rich.text import Text
 
 from ..exchange import Reading, read
-from ..model import MASK, Cord
+from ..model import Cord
 from ..sweeping import vet
 from ..vetting import Finding, Severity, vet_cord, vet_reading
 from .inputs import TEXT_HELP, driver_option, environment_option, json_option, take_cord_or_text, take_text
@@ -69,14 +69,14 @@ def _vet_request(request: Mapping[str, Any]) -> dict[str, object]:
 
 
 class _Subject(NamedTuple):
-    title: str
+    title: str | None
     findings: tuple[Finding, ...]
     reading: Reading | None = None
 
 
 def _vet_one(what: str, driver: str | None, environment: str | None, tally_file: Path | None) -> _Subject:
     if _is_file(what):
-        return _Subject(what, vet(Path(what), driver=driver))
+        return _Subject(None, vet(Path(what), driver=driver))
     text = take_text(what, None)
     found, folder = (text, Path()) if driver else take_cord_or_text(text, environment, tally_file)
     if isinstance(found, Cord):
@@ -100,7 +100,8 @@ def _vet_text(text: str, driver: str | None, title: str | None) -> _Subject:
 def _print(subjects: list[_Subject], quiet: bool) -> None:
     console = make_console()
     for title, findings, reading in subjects:
-        console.print(Text(title if title else MASK, style="bold"), soft_wrap=True)
+        if title is not None:
+            console.print(Text(title, style="bold"), soft_wrap=True)
         print_findings(console, findings, explain=not quiet, reading=reading)
         style = "green" if not findings else "dim"
         console.print(Text(count_findings(findings) + "\n", style=style))

@@ -67,7 +67,7 @@ def _find_bare(text: str) -> Target:
             scores[f"{driver_id}/{notation_id}"] = score
     if not scores:
         raise TextError(
-            "it has the form of no notation that is known here",
+            "it has the form of no notation that is known here, and is no file",
             hint="name the driver with --from (driver= in Python); cordtally drivers lists them",
         )
     best = max(scores.values())

@@ -17,25 +17,7 @@ _TLS_FILES = ("ca", "certificate", "key", "key_password")
 def write_tls(sheet: Sheet) -> None:
     """Put certificate files and the words for the TLS level."""
     cord, driver = sheet.cord, sheet.loaded.driver
-    present = set()
-    for part in _TLS_FILES:
-        value = getattr(cord.tls, part)
-        if value is None:
-            continue
-        secret = isinstance(value, Secret)
-        shown = MASK if secret else str(value)
-        option = sheet.option_for(f"tls.{part}")
-        inner = sheet.inner_target()
-        if option is None and inner is not None and (through := inner.driver.by_canonical.get(f"tls.{part}")):
-            word = value.reveal() if isinstance(value, Secret) else str(value)
-            sheet.put_inner(f"tls.{part}", shown, through.name, word, loss=None, secret=secret)
-            continue
-        if option is None:
-            sheet.lose(f"tls.{part}", shown, f"{driver.title} has no option for it")
-            continue
-        present.add(option.name)
-        raw = value.reveal() if isinstance(value, Secret) else str(value)
-        sheet.put(f"tls.{part}", shown, plain("option", option.name, raw), secret=secret)
+    present = _write_files(sheet)
     level = cord.tls.level
     words = _native_words(sheet, "tls.level")
     if words and level is not None:
@@ -47,7 +29,10 @@ def write_tls(sheet: Sheet) -> None:
         _note_default(sheet, words, present)
         return
     if not driver.tls:
-        sheet.lose("tls.level", level.value, f"{driver.title} connects over no network")
+        if level is TlsLevel.OFF:
+            sheet.note("tls.level", level.value, None, Outcome.IMPLIED, "there is no network to encrypt")
+        else:
+            sheet.lose("tls.level", level.value, f"{driver.title} connects over no network")
         return
     choice = choose_tls(driver.tls, driver.tls_default, level, present)
     if choice is None:
@@ -70,6 +55,31 @@ def write_tls(sheet: Sheet) -> None:
         sheet.note("tls.level", level.value, None, outcome, why)
     else:
         sheet.note("tls.level", level.value, target, Outcome.REWORDED, "the same level in the driver's words")
+
+
+def _write_files(sheet: Sheet) -> set[str]:
+    """Put the certificate files; give the names of the options that they took."""
+    cord, driver = sheet.cord, sheet.loaded.driver
+    present: set[str] = set()
+    for part in _TLS_FILES:
+        value = getattr(cord.tls, part)
+        if value is None:
+            continue
+        secret = isinstance(value, Secret)
+        shown = MASK if secret else str(value)
+        option = sheet.option_for(f"tls.{part}")
+        inner = sheet.inner_target()
+        if option is None and inner is not None and (through := inner.driver.by_canonical.get(f"tls.{part}")):
+            word = value.reveal() if isinstance(value, Secret) else str(value)
+            sheet.put_inner(f"tls.{part}", shown, through.name, word, loss=None, secret=secret)
+            continue
+        if option is None:
+            sheet.lose(f"tls.{part}", shown, f"{driver.title} has no option for it")
+            continue
+        present.add(option.name)
+        raw = value.reveal() if isinstance(value, Secret) else str(value)
+        sheet.put(f"tls.{part}", shown, plain("option", option.name, raw), secret=secret)
+    return present
 
 
 def _note_default(sheet: Sheet, words: dict[str, str], present: set[str]) -> None:

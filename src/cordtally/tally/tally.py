@@ -53,6 +53,7 @@ class Resolved:
     environment: str | None
     cord: Cord
     driver: str | None
+    folder: Path
     origins: tuple[FieldOrigin, ...]
 
 
@@ -113,7 +114,7 @@ class Tally:
             raise TallyError(f"{self.path}: {tables}: {error}") from None
         origins = [FieldOrigin(f, _shown(v), origin[f]) for f, v in _flat(merged)]
         origins += _defaults(cord, {o.field for o in origins})
-        return Resolved(name, environment, cord, None if driver is None else str(driver), tuple(origins))
+        return Resolved(name, environment, cord, None if driver is None else str(driver), self.folder, tuple(origins))
 
     def _merged(self, layers: list[tuple[str, Mapping[str, object]]]) -> tuple[dict[str, object], dict[str, str]]:
         merged: dict[str, object] = {}
