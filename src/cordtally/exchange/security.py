@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
+from functools import cache
 
+from ..catalog import load_driver
 from ..model import MASK, AuthenticationMethod, Secret, TlsLevel
 from ..notation import as_text, plain
 from .codecs import find_word
 from .ledger import Outcome
 from .sheet import Sheet
-from .states import choose_exactly, choose_tls, match_state
+from .states import Choice, choose_exactly, choose_tls, match_state
 
 _TLS_FILES = ("ca", "certificate", "key", "key_password")
 
@@ -34,7 +36,7 @@ def write_tls(sheet: Sheet) -> None:
         else:
             sheet.lose("tls.level", level.value, f"{driver.title} connects over no network")
         return
-    choice = choose_tls(driver.tls, driver.tls_default, level, present)
+    choice = _choose(driver.id, level, frozenset(present))
     if choice is None:
         sheet.lose("tls.level", level.value, f"{driver.title} has no words for it")
         return
@@ -80,6 +82,12 @@ def _write_files(sheet: Sheet) -> set[str]:
         raw = value.reveal() if isinstance(value, Secret) else str(value)
         sheet.put(f"tls.{part}", shown, plain("option", option.name, raw), secret=secret)
     return present
+
+
+@cache
+def _choose(driver_id: str, level: TlsLevel, present: frozenset[str]) -> Choice | None:
+    driver = load_driver(driver_id)
+    return choose_tls(driver.tls, driver.tls_default, level, present)
 
 
 def _note_default(sheet: Sheet, words: dict[str, str], present: set[str]) -> None:

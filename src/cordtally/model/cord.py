@@ -29,7 +29,7 @@ class TlsLevel(enum.Enum):
     @property
     def rank(self) -> int:
         """The place in the order, from 0 (off) to 4 (verify-identity)."""
-        return _TLS_ORDER[self.value]
+        return _TLS_ORDER[self]
 
     def __lt__(self, other: object) -> bool:
         return self.rank < other.rank if isinstance(other, TlsLevel) else NotImplemented
@@ -38,7 +38,7 @@ class TlsLevel(enum.Enum):
         return self.rank <= other.rank if isinstance(other, TlsLevel) else NotImplemented
 
 
-_TLS_ORDER = {level.value: rank for rank, level in enumerate(TlsLevel)}
+_TLS_ORDER = {level: rank for rank, level in enumerate(TlsLevel)}
 
 
 class AuthenticationMethod(enum.Enum):

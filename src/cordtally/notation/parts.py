@@ -103,10 +103,12 @@ def plain(role: str, name: str | None, value: object) -> Field:
 
 def as_text(value: object) -> str:
     """Give an argument's value as the word that stands for it in a text."""
-    if isinstance(value, bool):
-        return "true" if value else "false"
     if isinstance(value, str):
         return value
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, int):
+        return str(value)
     if isinstance(value, float):
         from decimal import Decimal
 
