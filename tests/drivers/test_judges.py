@@ -1,0 +1,154 @@
+"""Drivers of other languages as judges: what we wrote must be read by them as it was meant, and what they refuse, too.
+
+Run by ``scripts/test-drivers``, which installs them from Debian and npm; left out of ``scripts/test``.
+"""
+
+import base64
+import os
+import shutil
+import subprocess
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+import cordtally as ct
+from cordtally.model import Cord, Duration, Host, Secret, Tls, TlsLevel
+
+from ..strategies import ANY_TEXT
+
+pytestmark = pytest.mark.skipif(os.environ.get("CORDTALLY_JUDGES") != "1", reason="run by scripts/test-drivers")
+HERE = Path(__file__).parent / "judges"
+JARS = {"PgJdbcJudge": "/usr/share/java/postgresql.jar", "MariaDbJudge": "/usr/share/java/mariadb-java-client.jar"}
+
+
+class Judge:
+    """A driver's own reader in a process of its own: a text in, its parts out, or None where the driver refuses it."""
+
+    def __init__(self, command, cwd=None, env=None):
+        self.process = subprocess.Popen(command, cwd=cwd, env=env, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+
+    def read(self, text, driver=""):
+        encoded = base64.b64encode(text.encode("utf-8", "surrogatepass")).decode()
+        self.process.stdin.write(f"{driver} {encoded}\n".lstrip())
+        self.process.stdin.flush()
+        answer = self.process.stdout.readline().split()
+        if answer[0] == "refused":
+            return None
+        pairs = (word.partition(":") for word in answer[1:])
+        return {name: base64.b64decode(value).decode("utf-8", "surrogatepass") for name, _, value in pairs}
+
+    def close(self):
+        self.process.stdin.close()
+        self.process.stdout.close()
+        self.process.wait(10)
+
+
+def java_judge(name, folder):
+    subprocess.run(["javac", "-cp", JARS[name], "-d", folder, HERE / f"{name}.java"], check=True)
+    return Judge(["java", "-cp", f"{JARS[name]}:{folder}", name])
+
+
+@pytest.fixture(scope="module")
+def pgjdbc(tmp_path_factory):
+    judge = java_judge("PgJdbcJudge", tmp_path_factory.mktemp("java"))
+    yield judge
+    judge.close()
+
+
+@pytest.fixture(scope="module")
+def mariadb_java(tmp_path_factory):
+    judge = java_judge("MariaDbJudge", tmp_path_factory.mktemp("java"))
+    yield judge
+    judge.close()
+
+
+@pytest.fixture(scope="module")
+def go(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("go")
+    shutil.copy(HERE / "gojudge.go", folder)
+    env = {**os.environ, "GO111MODULE": "off", "GOPATH": "/usr/share/gocode", "GOCACHE": str(folder / "cache"), "GOFLAGS": ""}
+    subprocess.run(["go", "build", "-o", "judge", "gojudge.go"], cwd=folder, env=env, check=True)
+    judge = Judge([folder / "judge"])
+    yield judge
+    judge.close()
+
+
+WORDS = ANY_TEXT.filter(lambda t: t and "\x00" not in t)
+QUICK = settings(max_examples=300, deadline=None, suppress_health_check=list(HealthCheck))
+CORDS = {
+    "user": WORDS, "password": WORDS.map(Secret), "database": WORDS, "name": WORDS, "timeout": st.integers(1, 900),
+}  # fmt: skip
+
+
+def make(engine, user, password, database, name, timeout, host="tide-1"):
+    options = (("application_name", name), ("connect_timeout", Duration.of(timeout)))
+    return Cord(engine, (Host(host, 5433),), database, user, password, options=options)
+
+
+def lost(writing, part):
+    line = writing.ledger.line(part)
+    return line is not None and line.outcome is ct.Outcome.DROPPED
+
+
+@QUICK
+@given(**CORDS)
+def test_pgjdbc(pgjdbc, user, password, database, name, timeout):
+    writing = ct.write(make("postgresql", user, password, database, name, timeout), "pgjdbc")
+    assert pgjdbc.read(writing.text.reveal()) == {
+        "user": user, "password": password.reveal(), "PGDBNAME": database, "PGHOST": "tide-1", "PGPORT": "5433",
+        "ApplicationName": name, "connectTimeout": str(timeout),
+    }  # fmt: skip
+
+
+@QUICK
+@given(**CORDS, level=st.sampled_from([TlsLevel.ENCRYPTED, TlsLevel.VERIFY_CHAIN, TlsLevel.VERIFY_IDENTITY]))
+def test_mariadb_java(mariadb_java, user, password, database, name, timeout, level):
+    cord = make("mariadb", user, password, database, name, timeout).copy_with(tls=Tls(level))
+    writing = ct.write(cord, "mariadb-java")
+    found = mariadb_java.read(writing.text.reveal())
+    meant = {"hosts": "tide-1|5433", "connectTimeout": str(timeout * 1000), "useSsl": "true"}
+    meant |= {"trustServerCertificate": str(level is TlsLevel.ENCRYPTED).lower()}
+    meant |= {"disableSslHostnameVerification": str(level is TlsLevel.VERIFY_CHAIN).lower()}
+    for part, value in (("user", user), ("password", password.reveal()), ("database", database)):
+        if not lost(writing, part):
+            meant[part] = value
+    assert found == meant
+
+
+@QUICK
+@given(**CORDS, host=st.sampled_from(["tide-1", "2001:db8::1", "/run/m.sock"]))
+def test_go_mysql(go, user, password, database, name, timeout, host):
+    cord = make("mysql", user, password, database, name, timeout, host).copy_with(tls=Tls(TlsLevel.VERIFY_IDENTITY))
+    writing = ct.write(cord.copy_with(options={**dict(cord.options), "charset": name}), "go-mysql")
+    found = go.read(writing.text.reveal(), "go-mysql")
+    address = {"/run/m.sock": "/run/m.sock", "tide-1": "tide-1:5433", "2001:db8::1": "[2001:db8::1]:5433"}[host]
+    meant = {"address": address, "network": "unix" if host[0] == "/" else "tcp", "timeout": str(timeout * 10**9), "tls": "true", "charset": name}
+    for part, value in (("user", user), ("password", password.reveal()), ("database", database)):
+        meant[part] = "" if lost(writing, part) else value
+    assert found == meant
+
+
+REFUSED = [
+    ("pgjdbc", "jdbc:postgresql://h"), ("pgjdbc", "jdbc:postgresql://h/a/b"), ("pgjdbc", "jdbc:postgresql://h:70000/d"),
+    ("pgjdbc", "jdbc:postgresql://h/d?user=%zz"), ("pgjdbc", "jdbc:postgresql://h/%zz"), ("pgjdbc", "jdbc:postgresql://h:x/d"),
+    ("go-mysql", "u:p@tcp(h:3306)"), ("go-mysql", "u:p@tcp(h/d"), ("go-mysql", "u@tcp(h)/d?charset=%zz"),
+]  # fmt: skip
+TAKEN = [
+    ("pgjdbc", "jdbc:postgresql:///d"), ("pgjdbc", "jdbc:postgresql://h/d?x"), ("pgjdbc", "jdbc:postgresql://h:1,g:2/"),
+    ("pgjdbc", "jdbc:postgresql://[::1]/d"), ("go-mysql", "/"), ("go-mysql", "u@/d"), ("go-mysql", "u:p@a@tcp(h)/d"),
+    ("mariadb-java", "jdbc:mariadb://h"), ("mariadb-java", "jdbc:mariadb://h/a?b?c=d"), ("mariadb-java", "jdbc:mariadb:///d?user"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("driver", "text", "taken"), [(*row, False) for row in REFUSED] + [(*row, True) for row in TAKEN])
+def test_what_they_refuse_we_refuse(driver, text, taken, pgjdbc, mariadb_java, go):
+    judge = {"pgjdbc": pgjdbc, "mariadb-java": mariadb_java}.get(driver, go)
+    assert (judge.read(text, driver if judge is go else "") is not None) is taken
+    try:
+        ct.read(text, driver=driver)
+    except ct.TextError:
+        assert not taken
+    else:
+        assert taken
