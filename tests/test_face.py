@@ -85,6 +85,7 @@ COMMANDS = [
     ["convert", "{}", "--to", "libpq/keyword"],
     ["convert", "{}", "--to", "psqlodbc", "--json"],
     ["convert", "{}", "--to", "sqlalchemy+pymysql", "--strict"],
+    ["compare", "{}", "postgresql://h/d"],
     ["vet", "{}", "--fail-on", "never"],
     ["vet", "{}", "--json"],
     ["dial", "{}", "--limit", "100ms"],

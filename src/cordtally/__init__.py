@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from .exchange import Outcome as Outcome
     from .exchange import Reading as Reading
     from .exchange import Writing as Writing
+    from .exchange import compare as compare
     from .exchange import compose as compose
     from .exchange import convert as convert
     from .exchange import read as read
@@ -71,7 +72,8 @@ _HOME = {
         ),
         ".errors",
     ),
-    **dict.fromkeys(("Ledger", "Outcome", "Reading", "Writing", "compose", "convert", "read", "write"), ".exchange"),
+    **dict.fromkeys(("Ledger", "Outcome", "Reading", "Writing"), ".exchange"),
+    **dict.fromkeys(("compare", "compose", "convert", "read", "write"), ".exchange"),
     **dict.fromkeys(
         (
             "Authentication",

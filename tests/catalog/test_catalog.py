@@ -5,6 +5,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+import asyncpg
+import pg8000.dbapi
 import psycopg
 import pymysql
 import pytest
@@ -27,7 +29,7 @@ UNCHECKED = {"npgsql"}
 
 
 def test_every_file_loads_and_says_where_its_facts_come_from():
-    assert len(list((FOLDER / "drivers").glob("*.toml"))) == len(driver_ids()) == 13
+    assert {p.stem for p in (FOLDER / "drivers").glob("*.toml")} == set(driver_ids())
     for driver_id in driver_ids():
         driver = load_driver(driver_id)
         assert driver.id == driver_id
@@ -78,6 +80,16 @@ def test_pymysql_options_are_those_of_the_installed_pymysql():
             assert option is not None, name
             if name == option.name and option.default not in (None, "localhost", "utf8mb4", 3306):
                 assert option.default == parameter.default, name
+
+
+def arguments_of(function):
+    return set(inspect.signature(function).parameters) - {"self", "dsn"}
+
+
+@pytest.mark.parametrize(("driver_id", "function"), [("asyncpg", asyncpg.connect), ("pg8000", pg8000.dbapi.connect)])
+def test_arguments_are_those_of_the_installed_driver(driver_id, function):
+    options = load_driver(driver_id).options.values()
+    assert {o.name for o in options if o.is_in("arguments")} == arguments_of(function)
 
 
 @pytest.mark.parametrize(

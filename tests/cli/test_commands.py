@@ -71,6 +71,16 @@ def test_convert(cli):
     assert [cli("convert", lossy, "--to", "npgsql", *more)[0] for more in ([], ["--strict"])] == [0, 1]
 
 
+def test_compare(cli, harbour):
+    status, out, _ = cli("compare", URL, "Host=gauge.greywick.example;Port=5433;Database=Tides;Username=keeper")
+    assert (status, "they lead to different places" in out, "only by case" in out) == (1, True, True)
+    status, out, _ = cli("compare", "tides", "host=localhost dbname=tides user=tide_gauge", "--json")
+    assert (status, json.loads(out)["same_place"]) == (0, True)
+    assert cli("compare", "Server=h;Database=d", "postgresql://h/d", "--from-left", "npgsql")[0] == 0
+    assert "connectTimeout" in cli("drivers", "--option", "connect_timeout")[1]
+    assert json.loads(cli("drivers", "--option", "charset", "--json")[1])["drivers"][0]["name"] == "client_encoding"
+
+
 def test_lines_answer_each_line_in_order(cli):
     lines = [{"text": URL}, {"text": "host=h password='x"}, {"nothing": 1}, {"text": "Host=h;Port=1", "from": "npgsql"}, {"text": "x", "from": "y"}]
     status, out, _ = cli("read", "--lines", stdin="\n".join(json.dumps(line) for line in lines) + "\nnot json\n")
@@ -147,13 +157,14 @@ WRONG = [
     (["read", "@/no/such/file"], 2, "/no/such/file: No such file"),
     (["read", "postgresql://keeper:not-a-real-pw@h:x/d"], 3, "a port is a number"),
     (["read", "Server=h;Database=d;UID=u;PWD=x"], 3, "--from npgsql"),
-    (["read", URL, "--from", "libqp"], 2, "did you mean libpq?"),
+    (["read", URL, "--from", "libqp"], 2, "did you mean libpq or"),
     (["convert", URL], 2, "--to TARGET"),
     (["convert", URL, "--to", "psycopgg"], 2, "did you mean psycopg"),
     (["convert", URL, "--to", "pymysql"], 2, "does not speak to postgresql"),
     (["convert", URL, "--to", "npgsql", "--environment", "production"], 2, "goes with the name of a cord"),
     (["vet"], 2, "name something to vet"),
     (["vet", "services/nothing.py"], 3, "and is no file"),
+    (["drivers", "--option", "conect_timeout"], 2, "did you mean connect_timeout or"),
     (["drivers", "--engine", "postgres"], 2, "did you mean postgresql?"),
     (["drivers", "--language", "pyton"], 2, "did you mean python?"),
     (["dial"], 2, "name something to dial"),
@@ -187,7 +198,7 @@ def test_used_wrongly(cli, harbour, arguments, status, words):
 def test_version_help_and_pipes(cli, capsys):
     assert cli("--version")[1] == "cordtally 0.1.0\n"
     assert "Commands:" in cli("--help")[1]
-    for name in ("read", "compose", "convert", "vet", "show", "dial", "sweep", "pool", "drivers", "demo"):
+    for name in ("read", "compare", "compose", "convert", "vet", "show", "dial", "sweep", "pool", "drivers", "demo"):
         assert "Options:" in cli(name, "--help")[1]
     script = f"{sys.executable} -m cordtally drivers libpq | head -1"
     assert subprocess.run(script, shell=True, capture_output=True, text=True, check=True).stderr == ""

@@ -130,12 +130,36 @@ def test_go_mysql(go, user, password, database, name, timeout, host):
     assert found == meant
 
 
+@QUICK
+@given(**CORDS)
+@pytest.mark.parametrize("target", ["pgx/url", "pgx/keyword"])
+def test_pgx(go, target, user, password, database, name, timeout):
+    writing = ct.write(make("postgresql", user, password, database, name, timeout), target)
+    found = go.read(writing.text.reveal(), "pgx")
+    meant = {"host": "tide-1", "port": "5433", "timeout": str(timeout * 10**9), "application_name": name}
+    meant |= {"user": user, "password": password.reveal(), "database": "" if lost(writing, "database") else database}
+    assert found == meant
+
+
+@QUICK
+@given(**CORDS)
+def test_lib_pq(go, user, password, database, name, timeout):
+    """lib/pq turns a URL into keywords; ours reads them back."""
+    writing = ct.write(make("postgresql", user, password, database, name, timeout), "lib-pq/url")
+    again = ct.read(go.read(writing.text.reveal(), "lib-pq")["keywords"], driver="lib-pq/keyword").cord
+    assert (again.user, again.password, again.database) == (user, password, database)
+    assert dict(again.options) == {"application_name": name, "connect_timeout": Duration.of(timeout)}
+
+
 REFUSED = [
+    ("pgx", "postgresql://h:x/d"), ("pgx", "postgresql://u:p%zz@h/d"), ("pgx", "host=h user=u\\"), ("pgx", "host=h password='x"),
+    ("lib-pq", "postgresql://h/d%zz"),
     ("pgjdbc", "jdbc:postgresql://h"), ("pgjdbc", "jdbc:postgresql://h/a/b"), ("pgjdbc", "jdbc:postgresql://h:70000/d"),
     ("pgjdbc", "jdbc:postgresql://h/d?user=%zz"), ("pgjdbc", "jdbc:postgresql://h/%zz"), ("pgjdbc", "jdbc:postgresql://h:x/d"),
     ("go-mysql", "u:p@tcp(h:3306)"), ("go-mysql", "u:p@tcp(h/d"), ("go-mysql", "u@tcp(h)/d?charset=%zz"),
 ]  # fmt: skip
 TAKEN = [
+    ("pgx", "postgresql://u:p@ss@h/d"), ("pgx", "host=h zork=1"), ("pgx", "postgresql:///d"), ("lib-pq", "postgresql://u:p@ss@h/d"),
     ("pgjdbc", "jdbc:postgresql:///d"), ("pgjdbc", "jdbc:postgresql://h/d?x"), ("pgjdbc", "jdbc:postgresql://h:1,g:2/"),
     ("pgjdbc", "jdbc:postgresql://[::1]/d"), ("go-mysql", "/"), ("go-mysql", "u@/d"), ("go-mysql", "u:p@a@tcp(h)/d"),
     ("mariadb-java", "jdbc:mariadb://h"), ("mariadb-java", "jdbc:mariadb://h/a?b?c=d"), ("mariadb-java", "jdbc:mariadb:///d?user"),

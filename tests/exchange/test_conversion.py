@@ -1,5 +1,6 @@
 """Conversions: tables of source, target, text and ledger; and the drivers themselves as judges of what was written."""
 
+import asyncpg
 import psycopg
 import pytest
 import sqlalchemy
@@ -44,6 +45,14 @@ CASES = [
      "jdbc:mysql://h/d?user=u&password=p&connectTimeout=90000&socketTimeout=1",
      {"options.connect_timeout": "rescaled", "options.read_timeout": "approximated"}),
     ("u:p@unix(/run/m.sock)/d", "mariadb-java", "jdbc:mysql:///d?localSocket=%2Frun%2Fm.sock".replace("%2F", "/") + "&user=u&password=p", {}),
+    ("postgresql://h/d?sslmode=verify-full&sslrootcert=/x&connect_timeout=5", "asyncpg/arguments",
+     '{"host": "h", "database": "d", "ssl": "verify-full", "timeout": 5}', {"tls.ca": "dropped", "tls.level": "renamed"}),
+    ("postgresql://h/d?sslmode=verify-full&keepalives=0", "pg8000",
+     '{"host": "h", "database": "d", "ssl_context": true, "tcp_keepalive": false}', {"tls.level": "approximated"}),
+    ("postgresql://h/d?sslmode=prefer&keepalives=0", "psycopg2/arguments",
+     '{"host": "h", "dbname": "d", "sslmode": "prefer", "keepalives": "0"}', {"options.tcp_keepalive": "kept"}),
+    ("postgresql://h/d?sslmode=prefer", "lib-pq", "postgresql://h/d?sslmode=require", {"tls.level": "approximated"}),
+    ("postgresql://u:a%2Fb@a:1,b:2//d?host=c", "pgx", "postgresql://u:a%2Fb@c", {"database": "dropped"}),
     ("file:/a%20b.db?mode=ro", "sqlalchemy+sqlite3", "sqlite:////a%20b.db", {"options.open_mode": "dropped"}),
     ("sqlite:///a.db?timeout=2.5", "sqlite3/arguments", '{"database": "a.db", "timeout": 2.5}', {"options.busy_timeout": "kept"}),
     ("sqlite:///a.db?timeout=2.5", "sqlite3/path", "a.db", {"options.busy_timeout": "dropped"}),
@@ -133,6 +142,20 @@ def test_libpq_and_the_toolkit_read_what_was_meant(user, password, database, nam
     url = sqlalchemy.make_url(ct.write(cord, "sqlalchemy+psycopg").text.reveal())
     dialect_arguments = url.get_dialect()().create_connect_args(url)[1]
     assert {k: str(v) for k, v in dialect_arguments.items()} == meant
+
+
+@settings(max_examples=200, deadline=None)
+@given(user=WORDS, password=WORDS, database=WORDS, name=WORDS, host=st.sampled_from(["tide-1", "2001:db8::1", "/run/pg"]))
+def test_asyncpg_reads_what_was_meant(user, password, database, name, host):
+    options = (("application_name", name), ("target_role", "primary"))
+    cord = Cord("postgresql", (Host(host, 5433), Host("tide-2")), database, user, Secret(password), options=options)
+    named = dict.fromkeys(("host", "port", "user", "password", "passfile", "database", "ssl", "service", "servicefile", "direct_tls",
+                           "server_settings", "target_session_attrs", "krbsrvname", "gsslib"))  # fmt: skip
+    text = ct.write(cord, "asyncpg").text.reveal()
+    addresses, found = asyncpg.connect_utils._parse_connect_dsn_and_args(dsn=text, **named)
+    assert addresses == [f"{host}/.s.PGSQL.5433" if host[0] == "/" else (host, 5433), ("tide-2", 5432)]
+    assert (found.user, found.password, found.database) == (user, password, database)
+    assert (found.server_settings, found.target_session_attrs.value) == ({"application_name": name}, "primary")
 
 
 @pytest.mark.parametrize(

@@ -5,7 +5,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import cordtally as ct
-from cordtally.model import Cord
+from cordtally.model import Cord, Host, Tls, TlsLevel
 
 from ..strategies import TARGETS, cords
 
@@ -41,3 +41,19 @@ def hold_law(cord: Cord, target: str) -> None:
 @given(data=st.data())
 def test_central_law(target, data):
     hold_law(data.draw(cords(target)), target)
+
+
+FOUND = [
+    ("sqlite3/url", Cord("sqlite", database="//harbour/log.db")),
+    ("libpq/url", Cord("postgresql", user="")),
+    ("pgjdbc/jdbc", Cord("postgresql", (Host("fe80::1%eth0"),))),
+    ("npgsql/semicolon", Cord("postgresql", (Host("h"), Host("/run/pg", 1)))),
+    ("go-mysql/dsn", Cord("mysql", (Host("@abstract", 5),))),
+    ("sqlite3/path", Cord("sqlite", database="{")),
+    ("pymysql/arguments", Cord("mysql", tls=Tls(TlsLevel.OPPORTUNISTIC, ca="/ca.pem"))),
+]
+
+
+@pytest.mark.parametrize(("target", "cord"), FOUND)
+def test_cords_that_once_broke_the_law(target, cord):
+    hold_law(cord, target)

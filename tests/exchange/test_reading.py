@@ -121,6 +121,38 @@ def test_the_text_tells_its_driver_and_its_meaning(text, read_as, meaning):
     assert facts(text) == {"as": read_as, **meaning}
 
 
+# One text, read by name: design, section 4, and the sixteen ways in which drivers differ.
+NAMED = [
+    ("postgresql://u:p@ss@h/d", "libpq", {"hosts": "***@h", "user": "u", "password": "p", "database": "d"}),
+    ("postgresql://u:p@ss@h/d", "asyncpg", {"hosts": "***@h", "user": "u", "password": "p", "database": "d"}),
+    ("postgresql://u:p@ss@h/d", "pgx", {"hosts": "h", "user": "u", "password": "p@ss", "database": "d", "remarks": ["needs-escaping"]}),
+    ("postgresql://u:p@ss@h/d", "lib-pq", {"hosts": "h", "user": "u", "password": "p@ss", "database": "d", "remarks": ["needs-escaping"]}),
+    ("postgresql://h/d?application_name=a+b", "libpq", {"hosts": "h", "database": "d", "options": {"application_name": "a+b"}}),
+    ("postgresql://h/d?application_name=a+b", "pgx", {"hosts": "h", "database": "d", "options": {"application_name": "a b"}}),
+    ("postgresql://h/d#x?user=u", "asyncpg", {"hosts": "h", "database": "d"}),
+    ("postgresql://u@h/d?user=v", "asyncpg", {"hosts": "h", "user": "u", "database": "d"}),
+    ("postgresql://u@h/d?user=v", "pgx", {"hosts": "h", "user": "v", "database": "d"}),
+    ("postgresql://h/d?user=a&user=b", "libpq", {"hosts": "h", "user": "b", "database": "d", "remarks": ["repeated-key"]}),
+    ("postgresql://h/d?user=a&user=b", "pgx", {"hosts": "h", "user": "a", "database": "d", "remarks": ["repeated-key"]}),
+    ("postgresql://h/d?zork=1", "asyncpg", {"hosts": "h", "database": "d", "native": {"asyncpg/zork": "1"}, "remarks": ["unknown-option"]}),
+    ("postgresql://h/d?connect_timeout=5", "asyncpg",
+     {"hosts": "h", "database": "d", "native": {"asyncpg/connect_timeout": "5"}, "remarks": ["unknown-option"]}),
+    ("host=h user=u\\", "libpq", {"hosts": "h", "user": "u"}),
+    ("host=h user=u\\", "pgx", None),
+    ("host=h database=d", "pgx", {"hosts": "h", "database": "d"}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "driver", "meaning"), NAMED)
+def test_the_same_text_to_different_drivers(text, driver, meaning):
+    if meaning is None:
+        with pytest.raises(ct.TextError):
+            ct.read(text, driver=driver)
+        return
+    found = facts(text, driver)
+    assert (found.pop("as").partition("/")[0], found) == (driver, meaning)
+
+
 @pytest.mark.parametrize(("text", "meaning", "driver"), PAIRS)
 def test_pairs(text, meaning, driver):
     assert facts(text, driver) == {"as": f"{driver}/semicolon", **meaning}

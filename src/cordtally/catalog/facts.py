@@ -48,6 +48,10 @@ class Option:
     replacement: str | None = None
     note: str | None = None
 
+    def is_in(self, notation: str) -> bool:
+        """Whether a notation takes this option."""
+        return not self.only_in or notation in self.only_in
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class State:
@@ -72,6 +76,7 @@ class NotationFacts:
     ``schemes`` maps an engine to the prefixes that stand for it, the first one being written; ``hosts`` is ``inline``
     (``h1:1,h2:2``), ``paired`` (a list of hosts, a list of ports), or ``single``;
     ``host_options`` says the same of hosts that are given as options;
+    a text that does not tell is read by a driver that ``claims`` it;
     ``accepts`` lists further prefixes, which are read only when the driver is named: they belong to another one;
     ``socket`` says where the path of a Unix socket goes: ``authority``, ``option``, ``host`` or ``none``.
     """
@@ -85,12 +90,14 @@ class NotationFacts:
     socket: str = "host"
     opening: tuple[tuple[str, str], ...] = ()
     accepts: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    claims: bool = True
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Driver:
     """One client library and its vocabulary.
 
+    ``passes_text`` says that arguments become text on the way, so that booleans are written in words;
     ``family`` is the name under which the first driver of an engine may be asked for, as for a toolkit whose URL
     leaves the driver out; ``nested`` names an option whose value is itself a text for another target, and that target.
     """
@@ -121,6 +128,7 @@ class Driver:
     password_note: str | None
     nested: tuple[str, str] | None
     family: str | None
+    passes_text: bool
 
     def option(self, spelling: str) -> Option | None:
         """Find an option by the driver's name or alias for it."""
@@ -135,13 +143,17 @@ class Driver:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Engine:
-    """One database system: what it assumes where a text is silent, and who its administrators are."""
+    """One database system: what it assumes where a text is silent, and who its administrators are.
+
+    Engines of one ``protocol`` may be one and the same server to their drivers.
+    """
 
     id: str
     title: str
     source: str
     administrators: tuple[str, ...]
     test_statement: str
+    protocol: str | None = None
     default_port: int | None = None
     default_host: str | None = None
     default_user: str | None = None

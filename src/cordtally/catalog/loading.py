@@ -41,6 +41,7 @@ _INHERITED = (
     "password_note",
     "nested",
     "family",
+    "passes_text",
 )
 
 
@@ -127,6 +128,7 @@ def build_driver(driver_id: str) -> Driver:
         password_note=raw.get("password_note"),
         nested=(raw["nested"]["option"], raw["nested"]["target"]) if "nested" in raw else None,
         family=raw.get("family"),
+        passes_text=bool(raw.get("passes_text", False)),
     )
 
 
@@ -197,7 +199,7 @@ def _options(raw: dict[str, Any]) -> dict[str, Option]:
 
 
 def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
-    known = {"id", "grammar", "schemes", "flags", "hosts", "host_options", "socket", "opening", "accepts"}
+    known = {"id", "grammar", "schemes", "flags", "hosts", "host_options", "socket", "opening", "accepts", "claims"}
     if not set(raw) <= known:
         raise CatalogError(f"{place}: a notation with keys {sorted(set(raw) - known)}")
     hosts = raw.get("hosts", "inline" if raw.get("flags", {}).get("multi_host") else "single")
@@ -210,5 +212,6 @@ def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
         host_options=raw.get("host_options", hosts),
         socket=raw.get("socket", "host"),
         opening=tuple(raw.get("opening", {}).items()),
+        claims=bool(raw.get("claims", True)),
         accepts={engine: tuple(prefixes) for engine, prefixes in raw.get("accepts", {}).items()},
     )

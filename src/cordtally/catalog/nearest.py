@@ -9,8 +9,11 @@ def find_nearest(name: str, known: Iterable[str], *, most: int = 2) -> tuple[str
     """Give up to ``most`` known names that resemble the given one, case and separators aside; best first."""
     from difflib import get_close_matches
 
-    by_fold = {_fold(k): k for k in known}
-    return tuple(by_fold[m] for m in get_close_matches(_fold(name)[:80], by_fold, n=most, cutoff=0.72))
+    by_fold: dict[str, list[str]] = {}
+    for candidate in known:
+        by_fold.setdefault(_fold(candidate), []).append(candidate)
+    found = get_close_matches(_fold(name)[:80], by_fold, n=most, cutoff=0.72)
+    return tuple(candidate for fold in found for candidate in by_fold[fold])[:most]
 
 
 def _fold(name: str) -> str:

@@ -17,6 +17,7 @@ COMMANDS = {
     "read": ("read", "Take a string apart and explain every part."),
     "compose": ("compose", "Build a string from fields, or by asking."),
     "convert": ("convert", "Write a string for another driver, with a ledger of every part."),
+    "compare": ("compare", "Say whether two strings lead to the same place, and what differs."),
     "vet": ("vet", "Report what is wrong or risky in strings, files and cords."),
     "show": ("show", "Show a cord of the tally, each field with the layer it came from."),
     "dial": ("dial", "Try connections rung by rung, and say where and why they break."),

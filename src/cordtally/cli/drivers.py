@@ -7,16 +7,20 @@ from rich.text import Text
 
 from ..catalog import Driver, Option, driver_ids, find_nearest, load_canonical, load_driver, load_engine, load_index
 from ..errors import UnknownName
+from ..notation import as_text
 from .inputs import json_option
-from .output import make_console, make_table, print_json
+from .output import ZEROES, make_console, make_table, print_json
 
 
 @click.command("drivers")
 @click.argument("driver_id", metavar="[ID]", required=False)
 @click.option("--engine", metavar="ENGINE", help="Only drivers of this engine.")
 @click.option("--language", metavar="LANGUAGE", help="Only drivers of this language.")
+@click.option("--option", "option_name", metavar="NAME", help="One canonical option in every driver, side by side.")
 @json_option
-def command(driver_id: str | None, engine: str | None, language: str | None, as_json: bool) -> int:
+def command(
+    driver_id: str | None, engine: str | None, language: str | None, option_name: str | None, as_json: bool
+) -> int:
     """List drivers; with an ID, how to install that one, how it writes TLS, and its options."""
     if driver_id is not None:
         driver = load_driver(driver_id.partition("/")[0])
@@ -33,6 +37,9 @@ def command(driver_id: str | None, engine: str | None, language: str | None, as_
         for i, d in load_index()["drivers"].items()
         if (engine is None or engine in d["engines"]) and (language is None or language == d["language"])
     ]
+    if option_name is not None:
+        _print_option(option_name, [i for i, _ in listed], as_json)
+        return 0
     if as_json:
         print_json({"schema": "cordtally/drivers/1", "drivers": [{"id": i, **d} for i, d in listed]})
         return 0
@@ -41,6 +48,42 @@ def command(driver_id: str | None, engine: str | None, language: str | None, as_
     console.print(make_table(rows, heads=("id", "driver", "language", "engines", "notations"), shrink=1))
     console.print(Text(f"\n{len(rows)} of {len(driver_ids())} drivers; cordtally drivers ID tells more", style="dim"))
     return 0
+
+
+def _print_option(name: str, listed: list[str], as_json: bool) -> None:
+    canonical = load_canonical()
+    if name not in canonical:
+        raise UnknownName("canonical option", name, nearest=find_nearest(name, canonical))
+    found = [(i, load_driver(i).by_canonical.get(name)) for i in listed]
+    if as_json:
+        rows = [{"driver": i, **_option_document(o)} for i, o in found if o is not None]
+        print_json(
+            {"schema": "cordtally/option/1", "option": name, "meaning": canonical[name].meaning, "drivers": rows}
+        )
+        return
+    console = make_console()
+    console.print(Text(f"{name}: {canonical[name].meaning}", style="bold"))
+    console.print()
+    shown = [(i, *(("–", "", "", "") if o is None else _option_row(o))) for i, o in found]
+    console.print(make_table(shown, heads=("driver", "its name", "type", "default", "0 means")))
+
+
+def _option_row(option: Option) -> tuple[str, str, str, str]:
+    default = "" if option.default is None else as_text(option.default)
+    return option.name, _kind(option), default, ZEROES.get(option.zero or "", "")
+
+
+def _option_document(option: Option) -> dict[str, object]:
+    return {
+        "name": option.name,
+        "aliases": list(option.aliases),
+        "canonical": option.canonical,
+        "type": option.type,
+        "unit": option.unit,
+        "default": option.default,
+        "zero": option.zero,
+        "meaning": _meaning(option),
+    }
 
 
 def _document(driver: Driver) -> dict[str, object]:
@@ -55,19 +98,7 @@ def _document(driver: Driver) -> dict[str, object]:
         "source": driver.source,
         "checked": driver.checked,
         "notations": [n.id for n in driver.notations],
-        "options": [
-            {
-                "name": o.name,
-                "aliases": list(o.aliases),
-                "canonical": o.canonical,
-                "type": o.type,
-                "unit": o.unit,
-                "default": o.default,
-                "zero": o.zero,
-                "meaning": _meaning(o),
-            }
-            for o in driver.options.values()
-        ],
+        "options": [_option_document(o) for o in driver.options.values()],
     }
 
 

@@ -91,10 +91,15 @@ def is_cord_name(text: str) -> bool:
     return bool(text) and not (_STRING_MARKS & set(text)) and not Path(text).suffix and text.isprintable()
 
 
-def take_cord_or_text(text: str, environment: str | None, tally_file: Path | None) -> tuple[Cord | str, Path]:
-    """Give the tally's cord of that name, or the text itself; and the folder that relative paths start from."""
+def take_cord_or_text(
+    text: str, environment: str | None, tally_file: Path | None, *, strict: bool = True
+) -> tuple[Cord | str, Path]:
+    """Give the tally's cord of that name, or the text itself; and the folder that relative paths start from.
+
+    Unless ``strict``, an environment may be given beside a text, as another argument may be a cord's name.
+    """
     if not is_cord_name(text):
-        if environment is not None:
+        if environment is not None and strict:
             raise FieldError("--environment goes with the name of a cord, and this is a connection string")
         return text, Path()
     resolved = resolve_cord(text, environment, tally_file)

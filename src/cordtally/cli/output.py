@@ -21,6 +21,14 @@ from ..model import masked_position
 from ..vetting import Finding, Severity
 
 PIPE_WIDTH = 80
+ZEROES = {
+    "unlimited": "no limit",
+    "system": "the system's own",
+    "none": "not at all",
+    "refused": "refused",
+    "skipped": "skipped",
+    "from-server": "what the server says",
+}
 SEVERITY_STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "yellow", Severity.NOTE: "cyan"}
 
 

@@ -28,16 +28,18 @@ from .inputs import (
     text_options,
 )
 from .lines import stream_lines
-from .output import Mark, clean, count_findings, make_console, make_table, marked_lines, print_findings, print_json
+from .output import (
+    ZEROES,
+    Mark,
+    clean,
+    count_findings,
+    make_console,
+    make_table,
+    marked_lines,
+    print_findings,
+    print_json,
+)
 
-ZEROES = {
-    "unlimited": "no limit",
-    "system": "the system's own",
-    "none": "not at all",
-    "refused": "refused",
-    "skipped": "skipped",
-    "from-server": "what the server says",
-}
 _TITLES = {
     "scheme": "scheme",
     "tls.level": "TLS",

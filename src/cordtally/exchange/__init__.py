@@ -1,5 +1,6 @@
 """Meaning: a text read as its driver reads it, a cord written for any target, and the ledger between the two."""
 
+from .comparing import Comparison, Difference, compare
 from .composing import compose, parse_host, parse_option
 from .conversion import convert, convert_reading
 from .interpreting import OptionRow, Part
@@ -10,6 +11,8 @@ from .writing import Writing, write
 
 __all__ = [
     "LARGEST_TEXT",
+    "Comparison",
+    "Difference",
     "Ledger",
     "LedgerLine",
     "OptionRow",
@@ -17,6 +20,7 @@ __all__ = [
     "Part",
     "Reading",
     "Writing",
+    "compare",
     "compose",
     "convert",
     "convert_reading",

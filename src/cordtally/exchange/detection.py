@@ -111,7 +111,7 @@ def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
 
 def _knows(driver_id: str, name: str, notation_id: str) -> bool:
     option = load_driver(driver_id).option(name)
-    return option is not None and (not option.only_in or notation_id in option.only_in)
+    return option is not None and option.is_in(notation_id)
 
 
 def _first_key_known(text: str, driver_id: str, grammar: str) -> bool:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from ..catalog import load_driver, load_engine
+from ..catalog import load_canonical, load_driver, load_engine
 from ..model import MASK, ByteSize, Duration, Locator, OptionValue, Secret
 from ..model.secret import hides_secret
+from ..notation import as_text
+from .codecs import Misread, read_value
 from .interpreting import safe_name
 
 if TYPE_CHECKING:
@@ -87,21 +89,20 @@ def _fill_defaults(document: dict[str, object], reading: Reading, tls: dict[str,
     ]
     if tls["level"] is None:
         tls["level"] = driver.tls_default
-    from .codecs import Misread, read_value
+    document["options"] = {name: json_value(value) for name, value in sorted(effective_options(reading).items())}
 
+
+def effective_options(reading: Reading) -> dict[str, OptionValue]:
+    """Give the canonical options that a text states, and the defaults of those that it leaves to the driver."""
+    driver = load_driver(reading.driver)
     options = dict(reading.cord.options)
     for canonical, option in driver.by_canonical.items():
-        plain = not (option.only_in and reading.notation not in option.only_in)
-        if option.default is None or canonical in options or "." in canonical or not plain:
+        if option.default is None or canonical in options or canonical not in load_canonical():
             continue
-        if canonical in {"host", "port", "database", "user", "password", "socket", "service"}:
-            continue
-        from ..notation import as_text
-
-        value = read_value(option, driver, as_text(option.default))
+        value = read_value(option, driver, as_text(option.default)) if option.is_in(reading.notation) else None
         if value is not None and not isinstance(value, Misread):
             options[canonical] = value
-    document["options"] = {name: json_value(value) for name, value in sorted(options.items())}
+    return options
 
 
 def html_table(document: dict[str, object]) -> str:

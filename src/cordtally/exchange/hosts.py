@@ -18,18 +18,18 @@ def write_hosts(sheet: Sheet) -> None:
             sheet.lose("host", str(host), f"{loaded.driver.title} takes one host")
         hosts = hosts[:1]
     kept = []
+    positional = "host" in loaded.dialect.positions
     for host in hosts:
         if host.instance is not None:
             sheet.lose("host", f"instance {host.instance}", f"{loaded.driver.title} knows no named instances")
         if host.is_socket and loaded.facts.socket == "none":
             sheet.lose("host", host.address, f"{loaded.driver.title} has no word for a Unix socket")
-        elif host.is_socket and style == "inline" and len(hosts) > 1:
+        elif host.is_socket and style == "inline" and not positional and len(hosts) > 1:
             sheet.lose("host", host.address, "a socket cannot stand in a list of hosts here")
         elif "," in host.address and style != "single":
             sheet.lose("host", host.address, "a comma parts hosts here, so none may stand in an address")
         else:
             kept.append(replace(host, instance=None))
-    positional = "host" in loaded.dialect.positions
     if len(kept) == 1 and kept[0].is_socket and loaded.facts.socket == "option":
         _write_socket(sheet, kept[0].address, kept[0].port)
     elif positional and not (style == "paired" and len(kept) > 1):

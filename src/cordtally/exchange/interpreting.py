@@ -160,7 +160,7 @@ def _walk_options(fields: list[Field], loaded: Loaded, found: _Gathered) -> None
     for field in fields:
         name, text = field.name or "", as_text(field.value)
         option = driver.option(name)
-        if option is not None and option.only_in and notation not in option.only_in:
+        if option is not None and not option.is_in(notation):
             option = None
         if option is None:
             _take_unknown(name, text, field, driver, found)

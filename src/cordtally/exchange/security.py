@@ -36,7 +36,7 @@ def write_tls(sheet: Sheet) -> None:
         else:
             sheet.lose("tls.level", level.value, f"{driver.title} connects over no network")
         return
-    choice = _choose(driver.id, level, frozenset(present))
+    choice = _choose(driver.id, sheet.loaded.facts.id, level, frozenset(present))
     if choice is None:
         sheet.lose("tls.level", level.value, f"{driver.title} has no words for it")
         return
@@ -85,9 +85,10 @@ def _write_files(sheet: Sheet) -> set[str]:
 
 
 @cache
-def _choose(driver_id: str, level: TlsLevel, present: frozenset[str]) -> Choice | None:
+def _choose(driver_id: str, notation: str, level: TlsLevel, present: frozenset[str]) -> Choice | None:
     driver = load_driver(driver_id)
-    return choose_tls(driver.tls, driver.tls_default, level, present)
+    states = [s for s in driver.tls if all(driver.options[name].is_in(notation) for name, _ in s.set)]
+    return choose_tls(states, driver.tls_default, level, present)
 
 
 def _note_default(sheet: Sheet, words: dict[str, str], present: set[str]) -> None:

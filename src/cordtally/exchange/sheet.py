@@ -100,7 +100,7 @@ class Sheet:
     def option_for(self, canonical: str) -> Option | None:
         """Find the driver's option for a canonical name, if this notation takes it."""
         option = self.loaded.driver.by_canonical.get(canonical)
-        if option is None or (option.only_in and self.loaded.facts.id not in option.only_in):
+        if option is None or not option.is_in(self.loaded.facts.id):
             return None
         return option
 

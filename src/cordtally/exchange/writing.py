@@ -178,7 +178,7 @@ def _write_option(sheet: Sheet, name: str, value: OptionValue) -> None:
     if option is None:
         sheet.lose(part, shown, f"{driver.title} has no such option")
         return
-    if option.only_in and sheet.loaded.facts.id not in option.only_in:
+    if not option.is_in(sheet.loaded.facts.id):
         sheet.lose(part, shown, f"{driver.title} takes it only in {' and '.join(option.only_in)}")
         return
     try:
@@ -189,7 +189,10 @@ def _write_option(sheet: Sheet, name: str, value: OptionValue) -> None:
     if written.loss is None and not _reads_back(driver, option, value, written):
         sheet.lose(part, shown, f"to {driver.title} the word for it means its own default")
         return
-    sheet.put(part, shown, plain("option", option.name, written.value), loss=written.loss)
+    value_written = written.value
+    if driver.passes_text and isinstance(value_written, bool) and not option.only_in:
+        value_written = word_of(value_written, driver)
+    sheet.put(part, shown, plain("option", option.name, value_written), loss=written.loss)
 
 
 def _write_inner_option(sheet: Sheet, option: Option, driver: Driver, name: str, value: OptionValue) -> None:
@@ -231,7 +234,7 @@ def _write_native(sheet: Sheet) -> None:
             if _is_said(sheet, vocabulary, name):
                 continue
             sheet.lose(f"native.{key}", shown, f"only {vocabulary} knows it")
-        elif option is not None and option.only_in and notation not in option.only_in:
+        elif option is not None and not option.is_in(notation):
             sheet.lose(f"native.{key}", shown, f"{driver.title} takes it only in {' and '.join(option.only_in)}")
         elif name in taken:
             sheet.lose(f"native.{key}", shown, "the same option is written with another value")

@@ -23,11 +23,12 @@ _BARE_RUN = re.compile(r"[^ \t\n\r\v\f\\]+")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect:
-    """libpq's own rules; no flag is needed so far."""
+    """libpq's own rules; a ``trailing_backslash`` is ``kept`` (it stands for nothing) or ``refused``."""
 
     repeated: str = "last"
     empty: str = "kept"
     positions: tuple[str, ...] = ()
+    trailing_backslash: str = "kept"
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -61,6 +62,8 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
             fields.append(Field("option", name, value, position + 1, end - 1, name_start))
         else:
             value, end = _bare(text, position)
+            if dialect.trailing_backslash == "refused" and end == len(text) and _ends_in_escape(text[position:end]):
+                raise GrammarError("a character must follow the backslash", end - 1, end)
             fields.append(Field("option", name, value, position, end, name_start))
             if position > after_equals and "=" in value:
                 remarks.append(
@@ -74,6 +77,10 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
                 )
         position = _skip(text, end)
     return Parsed(text, tuple(fields), tuple(remarks))
+
+
+def _ends_in_escape(raw: str) -> bool:
+    return (len(raw) - len(raw.rstrip("\\"))) % 2 == 1
 
 
 def _skip(text: str, position: int) -> int:

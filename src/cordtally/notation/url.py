@@ -29,7 +29,8 @@ class Dialect:
     the ``last`` or ``first`` wins, or they make a ``list``; ``empty`` values are ``kept`` or ``dropped``; a
     ``fragment`` is ``kept`` (belongs to what stands before it) or ``dropped``; ``blanks`` are ``kept`` or ``refused``;
     ``slash`` before the database is ``optional``, ``required`` or only ``before-database``; ``raw_slash`` inside the
-    database is ``kept`` or ``refused``; ``special`` replaces whole pairs.
+    database is ``kept`` or ``refused``, ``leading_slashes`` of it ``kept`` or ``dropped``; ``bad_escapes`` (a ``%``
+    without two digits) are ``kept`` or ``refused``; ``special`` replaces whole pairs.
     """
 
     positions: tuple[str, ...] = ("user", "password", "host", "port", "database")
@@ -46,6 +47,8 @@ class Dialect:
     blanks: str = "kept"
     slash: str = "optional"
     raw_slash: str = "kept"
+    leading_slashes: str = "kept"
+    bad_escapes: str = "refused"
     port_range: bool = False
     equals_optional: bool = False
     opaque: bool = False
@@ -91,7 +94,7 @@ def _refuse_blanks(text: str) -> None:
 
 def _refuse_bad_escapes(text: str, start: int, end: int, dialect: Dialect) -> None:
     bad = percent.find_bad_escape(text, start, end)
-    if bad >= 0 and dialect.repeated != "list" and not dialect.opaque:
+    if bad >= 0 and dialect.bad_escapes == "refused":
         raise GrammarError(
             "% must be followed by two hexadecimal digits",
             bad,
@@ -244,8 +247,10 @@ def _database(text: str, position: int, dialect: Dialect, fields: list[Field]) -
         value = text[start:end]
         if dialect.escaping == "percent":
             value = percent.decode(value.replace("+", " ") if dialect.slash == "required" else value)
+        if dialect.leading_slashes == "dropped":
+            value = value.lstrip("/")
         fields.append(Field("database", None, value, start, end, start))
-    return text.find("?", end) if dialect.fragment == "dropped" and text.find("?", end) >= 0 else end
+    return length if end < length and text[end] == "#" and dialect.fragment == "dropped" else end
 
 
 def _query(text: str, start: int, dialect: Dialect, fields: list[Field]) -> None:
@@ -330,14 +335,14 @@ def _host(value: str, dialect: Dialect) -> str:
 
 
 def _database_text(value: str, dialect: Dialect) -> str:
+    if dialect.leading_slashes == "dropped" and value.startswith("/"):
+        raise CannotHold("the driver drops slashes at the beginning of a database name")
     if dialect.escaping == "percent":
-        if (dialect.empty == "dropped" or dialect.slash == "required") and value == "":
-            raise CannotHold("an empty database name counts as none")
-        return percent.encode(value, "/:" if dialect.raw_slash == "kept" and dialect.opaque else _slash(dialect))
+        if dialect.opaque and value.startswith("//"):
+            return "%2F" + percent.encode(value[1:], "/:")  # else the path would begin with a host
+        return percent.encode(value, "/:" if dialect.opaque else _slash(dialect))
     if "?" in value:
         raise CannotHold("nothing is escaped in this URL, and a ? would end the database name")
-    if value == "":
-        raise CannotHold("an empty database name counts as none")
     return value
 
 
