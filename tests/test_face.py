@@ -146,5 +146,5 @@ def test_every_command_on_a_page_prints_what_the_page_shows(page, harbour, monke
 
 
 def simplified(text):
-    lines = [re.sub(r"\s+\d[\d.]* (ms|µs|s)  |/\S*/(?=logbook)", " ", line).rstrip() for line in text.splitlines()]
+    lines = [re.sub(r"\s+\d[\d.]* (ms|µs|s)  |/\S*/(?=logbook)", " ", line.rstrip()) for line in text.splitlines()]
     return " ".join(lines).split()
