@@ -9,6 +9,8 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
+import psycopg
+import pymysql
 import trustme
 
 ADMIN_PASSWORD = "not-a-real-pw-admin"
@@ -57,15 +59,18 @@ def make_certificates(folder: Path) -> tuple[str, str]:
     return str(folder / "ca.pem"), str(folder / "other-ca.pem")
 
 
-def await_port(port: int, process: subprocess.Popen, log: Path) -> None:
-    deadline = time.monotonic() + WAIT
-    while time.monotonic() < deadline:
-        with suppress(OSError), socket.create_connection(("127.0.0.1", port), timeout=1):
+def await_log_in(log_in, process: subprocess.Popen, log: Path) -> None:
+    """Wait until the server lets its master in: a port opens before that."""
+    deadline, last = time.monotonic() + WAIT, None
+    while time.monotonic() < deadline and process.poll() is None:
+        try:
+            log_in().close()
+        except (psycopg.OperationalError, pymysql.OperationalError) as error:
+            last = error
+            time.sleep(0.1)
+        else:
             return
-        if process.poll() is not None:
-            break
-        time.sleep(0.05)
-    raise RuntimeError(f"the server did not start: {log.read_text(errors='replace')[-2000:]}")
+    raise RuntimeError(f"the server did not start: {last}: {log.read_text(errors='replace')[-2000:]}")
 
 
 def own(folder: Path, user: str) -> None:
@@ -91,7 +96,10 @@ def postgresql(folder: Path):
     subprocess.run(as_user("postgres", [*made, f"--pwfile={home}/pw"]), check=True, capture_output=True, timeout=WAIT, cwd="/")
     settings = ["-c", f"port={port}", "-c", "listen_addresses=127.0.0.1", "-c", f"unix_socket_directories={home}", "-c", "ssl=on"]
     settings += ["-c", f"ssl_cert_file={home}/server.crt", "-c", f"ssl_key_file={home}/server.key", "-c", "fsync=off"]
-    yield from serve(as_user("postgres", [server, "-D", str(home / "data"), *settings]), Server("localhost", port, str(home), ca, other), home)
+    master = {"host": "127.0.0.1", "port": port, "user": "harbour_master", "password": ADMIN_PASSWORD}
+    command = as_user("postgres", [server, "-D", str(home / "data"), *settings])
+    with serve(command, home, lambda: psycopg.connect(**master, dbname="postgres")):
+        yield Server("localhost", port, str(home), ca, other)
 
 
 @contextmanager
@@ -104,7 +112,7 @@ def mariadb(folder: Path):
     home.mkdir()
     ca, other = make_certificates(home)
     own(home, "mysql")
-    base = [f"--datadir={home}/data", "--no-defaults"] + (["--user=mysql"] if ROOT else [])
+    base = [f"--datadir={home}/data", *(["--user=mysql"] if ROOT else [])]
     made = [install, "--no-defaults", f"--datadir={home}/data", "--auth-root-authentication-method=normal", "--skip-test-db"]
     subprocess.run(made + (["--user=mysql"] if ROOT else []), check=True, capture_output=True, timeout=WAIT, cwd="/")
     (home / "init.sql").write_text(
@@ -114,16 +122,19 @@ def mariadb(folder: Path):
     own(home, "mysql")
     settings = [f"--port={port}", "--bind-address=127.0.0.1", f"--socket={home}/m.sock", f"--init-file={home}/init.sql", "--skip-name-resolve"]
     settings += [f"--ssl-cert={home}/server.crt", f"--ssl-key={home}/server.key", f"--pid-file={home}/m.pid", "--skip-log-bin"]
-    yield from serve([server, "--no-defaults", *base[:1], *base[2:], *settings], Server("localhost", port, str(home), ca, other), home)
+    master = {"host": "127.0.0.1", "port": port, "user": "harbour_master", "password": ADMIN_PASSWORD}
+    with serve([server, "--no-defaults", *base, *settings], home, lambda: pymysql.connect(**master)):
+        yield Server("localhost", port, str(home), ca, other)
 
 
-def serve(command: list[str], server: Server, home: Path):
+@contextmanager
+def serve(command: list[str], home: Path, log_in):
     log = home / "log"
     with log.open("wb") as stream:
         process = subprocess.Popen(command, stdout=stream, stderr=stream, cwd="/")
     try:
-        await_port(server.port, process, log)
-        yield server
+        await_log_in(log_in, process, log)
+        yield
     finally:
         process.terminate()
         with suppress(subprocess.TimeoutExpired):

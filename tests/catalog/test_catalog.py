@@ -5,7 +5,9 @@ import subprocess
 import sys
 from pathlib import Path
 
+import aiomysql
 import asyncpg
+import mysql.connector.constants
 import pg8000.dbapi
 import psycopg
 import pymysql
@@ -82,11 +84,20 @@ def test_pymysql_options_are_those_of_the_installed_pymysql():
                 assert option.default == parameter.default, name
 
 
+def test_connector_python_options_are_its_defaults():
+    driver = load_driver("mysql-connector-python")
+    for name, default in mysql.connector.constants.DEFAULT_CONFIGURATION.items():
+        option = driver.option(name)
+        assert option is not None, name
+        if default not in (None, "") and name == option.name:
+            assert option.default == default, name
+
+
 def arguments_of(function):
     return set(inspect.signature(function).parameters) - {"self", "dsn"}
 
 
-@pytest.mark.parametrize(("driver_id", "function"), [("asyncpg", asyncpg.connect), ("pg8000", pg8000.dbapi.connect)])
+@pytest.mark.parametrize(("driver_id", "function"), [("asyncpg", asyncpg.connect), ("pg8000", pg8000.dbapi.connect), ("aiomysql", aiomysql.connect)])
 def test_arguments_are_those_of_the_installed_driver(driver_id, function):
     options = load_driver(driver_id).options.values()
     assert {o.name for o in options if o.is_in("arguments")} == arguments_of(function)

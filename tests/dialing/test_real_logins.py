@@ -1,9 +1,13 @@
 """The law against the real thing: strings written for real drivers log in to real servers, whatever the password holds."""
 
+import asyncio
 import string
 
+import aiomysql
+import asyncpg
+import mysql.connector
+import pg8000.dbapi
 import psycopg
-import psycopg2
 import pymysql
 import pyodbc
 import pytest
@@ -50,6 +54,59 @@ def log_in_odbc(cord):
         connection.close()
 
 
+def log_in_asyncpg(cord, target):
+    async def ask():
+        if target == "asyncpg/url":
+            connection = await asyncpg.connect(ct.write(cord, target).text.reveal())
+        else:
+            connection = await asyncpg.connect(**cord.arguments("asyncpg"))
+        try:
+            return tuple(await connection.fetchrow("SELECT current_user, current_database()"))
+        finally:
+            await connection.close()
+
+    return asyncio.run(ask())
+
+
+def log_in_pg8000(cord):
+    connection = pg8000.dbapi.connect(**cord.arguments("pg8000"))
+    try:
+        cursor = connection.cursor()
+        cursor.execute("SELECT current_user, current_database()")
+        return tuple(cursor.fetchone())
+    finally:
+        connection.close()
+
+
+def log_in_pymysql(cord):
+    with pymysql.connect(**cord.arguments("pymysql")) as connection, connection.cursor() as cursor:
+        cursor.execute("SELECT database()")
+        return cursor.fetchone()[0]
+
+
+def log_in_aiomysql(cord):
+    async def ask():
+        connection = await aiomysql.connect(**cord.arguments("aiomysql"))
+        async with connection.cursor() as cursor:
+            await cursor.execute("SELECT database()")
+            found = (await cursor.fetchone())[0]
+        connection.close()
+        return found
+
+    return asyncio.run(ask())
+
+
+def log_in_connector(cord):
+    arguments = cord.copy_with(tls=Tls(TlsLevel.OPPORTUNISTIC)).arguments("mysql-connector-python")
+    connection = mysql.connector.connect(**arguments, use_pure=True)
+    try:
+        cursor = connection.cursor()
+        cursor.execute("SELECT database()")
+        return cursor.fetchone()[0]
+    finally:
+        connection.close()
+
+
 @pytest.fixture(scope="module")
 def administrator(postgresql):
     with psycopg.connect(host="127.0.0.1", port=postgresql.port, user="harbour_master", password=ADMIN_PASSWORD,
@@ -71,11 +128,18 @@ def test_postgresql_accepts_every_password(administrator, postgresql):
             "psycopg/arguments": log_in_psycopg,
             "sqlalchemy+psycopg2": lambda c: log_in_toolkit(c, "sqlalchemy+psycopg2"),
             "psqlodbc": log_in_odbc,
+            "asyncpg/url": lambda c: log_in_asyncpg(c, "asyncpg/url"),
+            "asyncpg/arguments": lambda c: log_in_asyncpg(c, "asyncpg/arguments"),
+            "pg8000": log_in_pg8000,
         }
         for name, way in ways.items():
+            line = ct.write(cord, name.partition("/")[0]).ledger.line("password")
+            if line.outcome is ct.Outcome.APPROXIMATED:
+                assert (name, password.isascii()) == ("pg8000", False)
+                continue
             try:
                 assert way(cord) == (USER, DATABASE)
-            except (psycopg.Error, psycopg2.Error, pyodbc.Error, sqlalchemy.exc.SQLAlchemyError) as error:
+            except Exception as error:
                 refused.append((name, password, type(error).__name__))
     assert refused == []
 
@@ -90,12 +154,14 @@ def test_mariadb_accepts_every_password(mariadb):
         for password in PASSWORDS:
             cursor.execute("ALTER USER %s@'%%' IDENTIFIED BY %s", (USER, password))
             cord = cord_for(mariadb, password, engine="mariadb", database="ti/de?s #1")
-            try:
-                with pymysql.connect(**cord.arguments("pymysql")) as connection, connection.cursor() as own:
-                    own.execute("SELECT database(), @@version")
-                    assert own.fetchone()[0] == "ti/de?s #1"
-            except pymysql.Error as error:
-                refused.append(("pymysql", password, error.args[0]))
+            for name, way in {"pymysql": log_in_pymysql, "aiomysql": log_in_aiomysql, "connector": log_in_connector}.items():
+                if name == "aiomysql" and not password.isascii():
+                    assert ct.write(cord, "aiomysql").ledger.line("password").outcome is ct.Outcome.APPROXIMATED
+                    continue
+                try:
+                    assert way(cord) == "ti/de?s #1"
+                except (pymysql.Error, mysql.connector.Error) as error:
+                    refused.append((name, password, error.args[0]))
             writing = ct.write(cord, "sqlalchemy+pymysql")
             if not password.isascii():
                 assert writing.ledger.line("password").outcome is ct.Outcome.APPROXIMATED

@@ -109,8 +109,6 @@ OTHERS = [
     ("logs/logbook.sqlite", "sqlite3/path", {"database": "logs/logbook.sqlite"}),
     ('{"host": "h", "port": 1, "dbname": "d", "autocommit": true, "user": null}', "psycopg/arguments",
      {"hosts": "h:1", "database": "d", "options": {"autocommit": True}}),
-    ('{"unix_socket": "/run/m.sock", "passwd": "p", "ssl_ca": "/x"}', "pymysql/arguments",
-     {"hosts": "/run/m.sock", "password": "p", "ca": "/x", "tls": "encrypted"}),
 ]  # fmt: skip
 ROWS = [(t, "libpq/url", m) for t, m in URLS] + [(t, "libpq/keyword", m) for t, m in KEYWORDS]
 ROWS += [(t, "pgjdbc/jdbc" if "postgres" in t else "mariadb-java/jdbc", m) for t, m in JDBC] + OTHERS
@@ -139,6 +137,11 @@ NAMED = [
      {"hosts": "h", "database": "d", "native": {"asyncpg/connect_timeout": "5"}, "remarks": ["unknown-option"]}),
     ("host=h user=u\\", "libpq", {"hosts": "h", "user": "u"}),
     ("host=h user=u\\", "pgx", None),
+    ('{"unix_socket": "/run/m.sock", "passwd": "p", "ssl_ca": "/x"}', "pymysql",
+     {"hosts": "/run/m.sock", "password": "p", "ca": "/x", "tls": "encrypted"}),
+    ('{"unix_socket": "/run/m.sock", "passwd": "p", "ssl_ca": "/x"}', "mysql-connector-python", {"hosts": "/run/m.sock", "password": "p", "ca": "/x"}),
+    ('{"host": "h", "ssl_verify_identity": true}', "mysql-connector-python",
+     {"hosts": "h", "tls": "opportunistic", "native": {"mysql-connector-python/ssl_verify_identity": "true"}}),
     ("host=h database=d", "pgx", {"hosts": "h", "database": "d"}),
 ]  # fmt: skip
 
@@ -201,6 +204,7 @@ def test_an_unreadable_text_says_where_and_shows_no_secret(text, place, problem,
     ("text", "kind", "words"),
     [
         ("Server=h;Database=d;UID=u;PWD=x", ct.AmbiguousText, "npgsql/semicolon and psqlodbc/semicolon"),
+        ('{"host": "h", "database": "d", "user": "u"}', ct.AmbiguousText, "pymysql/arguments"),
         ("nonsense without form", ct.TextError, "no notation that is known"),
         ("", ct.TextError, "is empty"),
         ("postgrsql://h/d", ct.TextError, "did you mean postgresql://?"),

@@ -65,6 +65,15 @@ class Interpretation(NamedTuple):
     secret_spans: list[tuple[int, int]]
 
 
+class _FoundHost:
+    """A host while its port may still be found elsewhere; ``field`` is where it stands, None where it is implied."""
+
+    __slots__ = ("address", "field", "port")
+
+    def __init__(self, address: str, field: Field | None, port: int | None = None) -> None:
+        self.address, self.field, self.port = address, field, port
+
+
 class _Gathered:
     """What has been found so far while the fields are walked."""
 
@@ -74,7 +83,7 @@ class _Gathered:
 
     def __init__(self) -> None:
         self.roles: dict[str, str] = {}
-        self.hosts: list[list[object]] = []
+        self.hosts: list[_FoundHost] = []
         self.tls: dict[str, str] = {}
         self.auth: dict[str, str] = {}
         self.given: set[str] = set()
@@ -99,9 +108,9 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpre
             option_fields.append(field)
             continue
         if role == "host":
-            found.hosts.append([field.value, None, field])
+            found.hosts.append(_FoundHost(str(field.value), field))
         elif role == "port":
-            found.hosts[-1][1] = _port(str(field.value), field, found)
+            found.hosts[-1].port = _port(str(field.value), field, found)
         elif role != "scheme":
             found.roles[role] = str(field.value)
         secret = role == "password" or hides_secret(str(field.value))
@@ -110,9 +119,7 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpre
         _walk_options(_effective(option_fields, dialect.repeated, found), loaded, found)
     cord = _assemble(found, loaded, engine or driver.engines[0])
     spans = [(p.start, p.end) for p in found.parts if p.secret]
-    spans += [
-        _password_tail(f, parsed.text) for _, _, f in found.hosts if isinstance(f, Field) and "@" in str(f.value)[1:]
-    ]
+    spans += [_password_tail(h.field, parsed.text) for h in found.hosts if h.field and "@" in h.address[1:]]
     if len(found.parts) > 1:
         found.parts.sort(key=_start_of)
     return Interpretation(cord, tuple(found.parts), tuple(found.rows), tuple(found.remarks), spans)
@@ -170,24 +177,32 @@ def _walk_options(fields: list[Field], loaded: Loaded, found: _Gathered) -> None
             continue
         secret = option.secret or canonical == "password" or hides_secret(text)
         found.parts.append(Part(_role_of(canonical), name, field.start, field.end, secret, field.whole))
-        if canonical is None or canonical in {"tls.level", "authentication"} or canonical not in _ROLES:
+        if canonical is None or canonical not in _ROLES:
             _take_option(name, text, field, option, driver, found)
         elif canonical.startswith("tls."):
             found.files[canonical[4:]] = text
             found.given.add(option.name)
         elif canonical == "host":
             if driver.query_wins or not positional_hosts:
-                if positional_hosts and loaded.dialect.repeated != "list":
-                    found.hosts.clear()
-                elif positional_hosts:
-                    found.hosts[:] = [h for h in found.hosts if isinstance(h[2], Field) and h[2].role == "option"]
+                _forget_positional_hosts(found)
                 _split_hosts(text, field, loaded, found)
-        elif canonical == "port":
-            _spread_ports(text, field, loaded, found)
-        elif canonical == "socket":
-            found.hosts[:] = [[text, None, field]]
-        elif canonical not in found.roles or driver.query_wins or canonical not in loaded.dialect.positions:
-            found.roles[canonical] = text
+        else:
+            _take_role(canonical, text, field, loaded, found)
+
+
+def _take_role(canonical: str, text: str, field: Field, loaded: Loaded, found: _Gathered) -> None:
+    if canonical == "port":
+        ports = text.split(",") if loaded.facts.host_options == "paired" else [text]
+        found.ports = [_port(p, field, found) for p in ports]
+    elif canonical == "socket":
+        found.hosts[:] = [_FoundHost(text, field)]
+    elif canonical not in found.roles or loaded.driver.query_wins or canonical not in loaded.dialect.positions:
+        found.roles[canonical] = text
+
+
+def _forget_positional_hosts(found: _Gathered) -> None:
+    """A host given as an option stands for those of the authority, and joins other ones that were given so."""
+    found.hosts[:] = [h for h in found.hosts if h.field is not None and h.field.role == "option"]
 
 
 def _walk_nested(text: str, field: Field, driver: Driver, found: _Gathered) -> bool:
@@ -304,12 +319,7 @@ def _split_hosts(text: str, field: Field, loaded: Loaded, found: _Gathered) -> N
                 address, port = head, _port(tail, field, found)
         if address.startswith("[") and address.endswith("]"):
             address = address[1:-1]
-        found.hosts.append([address, port, field])
-
-
-def _spread_ports(text: str, field: Field, loaded: Loaded, found: _Gathered) -> None:
-    ports = text.split(",") if loaded.facts.host_options == "paired" else [text]
-    found.ports = [_port(p, field, found) for p in ports]
+        found.hosts.append(_FoundHost(address, field, port))
 
 
 def _port(text: str, field: Field, found: _Gathered) -> int | None:
@@ -343,7 +353,7 @@ def _assemble(found: _Gathered, loaded: Loaded, engine: str) -> Cord:
     service = roles.get("service")
     return Cord(
         engine,
-        tuple(Host(str(address), port if isinstance(port, int) else None) for address, port, _ in hosts),
+        tuple(Host(h.address, h.port) for h in hosts),
         roles.get("database"),
         roles.get("user"),
         Secret(roles["password"]) if "password" in roles else None,
@@ -355,13 +365,13 @@ def _assemble(found: _Gathered, loaded: Loaded, engine: str) -> Cord:
     )
 
 
-def _assign_ports(hosts: list[list[object]], ports: list[int | None]) -> None:
+def _assign_ports(hosts: list[_FoundHost], ports: list[int | None]) -> None:
     """Pair a list of ports with the hosts; a single port is that of every host."""
     if not hosts:
-        hosts.append(["", None, None])
+        hosts.append(_FoundHost("", None))
     for index, host in enumerate(hosts):
-        if host[1] is None:
-            host[1] = ports[0] if len(ports) == 1 else ports[index] if index < len(ports) else None
+        if host.port is None:
+            host.port = ports[0] if len(ports) == 1 else ports[index] if index < len(ports) else None
 
 
 def _tls(found: _Gathered, driver: Driver) -> Tls:

@@ -31,10 +31,10 @@ def write_tls(sheet: Sheet) -> None:
         _note_default(sheet, words, present)
         return
     if not driver.tls:
-        if level is TlsLevel.OFF:
-            sheet.note("tls.level", level.value, None, Outcome.IMPLIED, "there is no network to encrypt")
+        if level.value == (driver.tls_default or TlsLevel.OFF.value):
+            sheet.note("tls.level", level.value, None, Outcome.IMPLIED, "there is nothing else to this driver")
         else:
-            sheet.lose("tls.level", level.value, f"{driver.title} connects over no network")
+            sheet.lose("tls.level", level.value, f"{driver.title} has no words for it")
         return
     choice = _choose(driver.id, sheet.loaded.facts.id, level, frozenset(present))
     if choice is None:

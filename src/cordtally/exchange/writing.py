@@ -8,10 +8,11 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 
-from ..catalog import Driver, Option, load_index, members_of
+from ..catalog import Driver, Option, driver_ids, load_driver, load_index, members_of
 from ..errors import FieldError
 from ..model import MASK, Cord, DiscoveryKind, Locator, MaskedText, OptionValue, Secret
 from ..notation import Field, Rendered, as_text, plain
+from .charsets import CHARSETS
 from .codecs import NoWord, Written, read_value, word_of, write_value
 from .hosts import write_hosts
 from .interpreting import safe_name
@@ -95,8 +96,9 @@ def write(cord: Cord, target: str) -> Writing:
     _write_native(sheet)
     sheet.close_inner()
     secrets = frozenset(sheet.secrets)
-    rendered: Rendered = loaded.grammar.render(_as_words(sheet), loaded.dialect, prefix, secrets)
-    _book_refusals(sheet, rendered)
+    fields = _as_words(sheet)
+    rendered: Rendered = loaded.grammar.render(fields, loaded.dialect, prefix, secrets)
+    _book_refusals(sheet, fields, rendered)
     arguments = None
     if rendered.arguments is not None:
         arguments = {k: _wrapped(sheet, k, v) for k, v in rendered.arguments.items()}
@@ -154,7 +156,7 @@ def _write_credentials(sheet: Sheet) -> None:
     if isinstance(cord.password, Secret):
         if not sheet.role("password", cord.password.reveal(), secret=True):
             sheet.lose("password", MASK, f"{driver.title} takes no password")
-        elif driver.password_charset == "ascii" and not cord.password.reveal().isascii():
+        elif driver.password_charset and not CHARSETS[driver.password_charset](cord.password.reveal()):
             sheet.note("password", MASK, MASK, Outcome.APPROXIMATED, driver.password_note or "")
     elif isinstance(cord.password, Locator):
         reason = "kept there, and fetched when the cord is used"
@@ -246,8 +248,6 @@ def _write_native(sheet: Sheet) -> None:
 
 def _is_said(sheet: Sheet, vocabulary: str, name: str) -> bool:
     """Whether a native word of another driver is only its own spelling of a TLS level that the cord states."""
-    from ..catalog import driver_ids, load_driver
-
     if sheet.cord.tls.level is None or vocabulary not in driver_ids():
         return False
     option = load_driver(vocabulary).options.get(name)
@@ -286,20 +286,16 @@ def _as_words(sheet: Sheet) -> list[Field]:
     ]
 
 
-def _book_refusals(sheet: Sheet, rendered: Rendered) -> None:
+def _book_refusals(sheet: Sheet, fields: list[Field], rendered: Rendered) -> None:
     """Turn the ledger line of a field that the grammar could not hold into a loss."""
-    if not rendered.refused:
-        return
-    positions = {id(f): i for i, f in enumerate(_as_words(sheet) if sheet.typed else sheet.fields)}
-    by_key = {(f.role, f.name): i for i, f in enumerate(sheet.fields)}
+    positions = {id(field): index for index, field in enumerate(fields)} if rendered.refused else {}
     for field, reason in rendered.refused:
-        index = positions.get(id(field), by_key.get((field.role, field.name)))
-        line = sheet.owner.get(index) if index is not None else None
-        if line is not None:
+        line = sheet.owner.get(positions[id(field)])
+        if line is None:
+            sheet.lose("tls.level", f"{field.name}", reason)
+        else:
             old = sheet.lines[line]
             sheet.lines[line] = LedgerLine(old.part, old.source, None, Outcome.DROPPED, reason)
-        else:
-            sheet.lose("tls.level", f"{field.name}", reason)
 
 
 def _wrapped(sheet: Sheet, name: str, value: object) -> object:
