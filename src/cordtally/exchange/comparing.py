@@ -68,8 +68,8 @@ def compare(left: str | Secret | Reading | Cord, right: str | Secret | Reading |
     --------
     >>> import cordtally as ct
     >>> found = ct.compare("postgresql://u@LOCALHOST/tides?sslmode=prefer", "jdbc:postgresql://localhost:5432/tides?user=u")
-    >>> found.same_place, found.differences
-    (True, ())
+    >>> found.same_place, [difference.part for difference in found.differences]
+    (True, ['connect_timeout'])
     """
     one, other = _effective(left), _effective(right)
     found: list[Difference] = []
