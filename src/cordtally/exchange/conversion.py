@@ -86,7 +86,7 @@ def _with_origin(line: LedgerLine, origins: dict[str, str]) -> LedgerLine:
     if outcome is Outcome.KEPT and line.target is not None and origin != line.target and "=" in line.target:
         outcome = Outcome.RENAMED
     reason = line.reason if outcome is not Outcome.KEPT else None
-    return line._replace(source=origin, outcome=outcome, reason=reason)
+    return LedgerLine(line.part, origin, line.target, outcome, reason)
 
 
 def _default_lines(reading: Reading, writing: Writing) -> list[LedgerLine]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import cache
 from typing import NamedTuple
 
 from ..catalog import find_nearest, load_driver, load_index, members_of
@@ -34,17 +35,26 @@ def find_target(text: str) -> Target:
     TextError
         When none would.
     """
-    for prefix, readers in load_index()["prefixes"].items():
+    for prefix, targets in _claims():
         if text.startswith(prefix):
-            if len({reader[0] for reader in readers}) > 1:
-                raise _ambiguous([f"{reader[0]}/{reader[1]}" for reader in readers])
-            driver, notation, engine = readers[0]
-            return Target(f"{driver}/{notation}", prefix, engine)
+            if len(targets) > 1:
+                raise _ambiguous([target.target for target in targets])
+            return targets[0]
     if not text.strip():
         raise TextError("the text is empty", hint="give a connection string, a file path or the name of a cord")
     if _SCHEME.match(text):
         raise _unknown_scheme(text)
     return _find_bare(text)
+
+
+@cache
+def _claims() -> tuple[tuple[str, list[Target]], ...]:
+    """The prefixes, longest first, each with the targets that claim it."""
+    prefixes = load_index()["prefixes"]
+    return tuple(
+        (prefix, [Target(f"{driver}/{notation}", prefix, engine) for driver, notation, engine in readers])
+        for prefix, readers in prefixes.items()
+    )
 
 
 def _unknown_scheme(text: str) -> TextError:

@@ -6,6 +6,7 @@ Values are left to ``codecs``, TLS and log-in tables to ``states``, the text its
 from __future__ import annotations
 
 import re
+from operator import attrgetter
 from typing import NamedTuple
 
 from ..catalog import Driver, Option, find_nearest
@@ -32,6 +33,7 @@ from .states import match_state
 from .targets import Loaded, load_target
 
 _MOST_ADVICE = 50
+_START_OF = attrgetter("start")
 _SOUNDS_SECRET = re.compile(SECRET_WORD, re.IGNORECASE)
 
 
@@ -107,13 +109,14 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpre
         if role == "option":
             option_fields.append(field)
             continue
+        value = str(field.value)
         if role == "host":
-            found.hosts.append(_FoundHost(str(field.value), field))
+            found.hosts.append(_FoundHost(value, field))
         elif role == "port":
-            found.hosts[-1].port = _port(str(field.value), field, found)
+            found.hosts[-1].port = _port(value, field, found)
         elif role != "scheme":
-            found.roles[role] = str(field.value)
-        secret = role == "password" or hides_secret(str(field.value))
+            found.roles[role] = value
+        secret = role == "password" or ("=" in value and hides_secret(value))
         found.parts.append(Part(role, None, field.start, field.end, secret, field.whole))
     if option_fields:
         _walk_options(_effective(option_fields, dialect.repeated, found), loaded, found)
@@ -121,7 +124,7 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpre
     spans = [(p.start, p.end) for p in found.parts if p.secret]
     spans += [_password_tail(h.field, parsed.text) for h in found.hosts if h.field and "@" in h.address[1:]]
     if len(found.parts) > 1:
-        found.parts.sort(key=_start_of)
+        found.parts.sort(key=_START_OF)
     return Interpretation(cord, tuple(found.parts), tuple(found.rows), tuple(found.remarks), spans)
 
 
@@ -131,14 +134,9 @@ def _password_tail(field: Field, text: str) -> tuple[int, int]:
     return field.start, max(at, field.start)
 
 
-def _start_of(part: Part) -> int:
-    return part.start
-
-
 def _effective(fields: list[Field], repeated: str, found: _Gathered) -> list[Field]:
     """Keep of repeated keys the one that the driver heeds; a list keeps them all."""
-    names = {field.name for field in fields}
-    if len(names) == len(fields) or repeated == "list":
+    if len(fields) == 1 or repeated == "list" or len({field.name for field in fields}) == len(fields):
         return fields
     heeded: dict[str | None, Field] = {}
     for field in fields:

@@ -9,6 +9,8 @@ from ..notation import Field, as_text, plain
 from .ledger import LedgerLine, Outcome
 from .targets import Loaded, load_target
 
+_KEPT = Outcome.KEPT
+
 
 class Sheet:
     """The fields to render and the ledger lines so far; a field that the grammar refuses finds its line by index."""
@@ -39,7 +41,7 @@ class Sheet:
             self.secrets.add(field.name)
         shown = MASK if secret else as_text(field.value)
         target = shown if field.name is None else f"{field.name}={shown}"
-        outcome = Outcome.APPROXIMATED if loss else compare_sides(source, target)
+        outcome = Outcome.APPROXIMATED if loss else _KEPT if source == target else compare_sides(source, target)
         self.owner[len(self.fields)] = len(self.lines)
         self.fields.append(field)
         self.lines.append(LedgerLine(part, source, target, outcome, loss))

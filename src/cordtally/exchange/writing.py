@@ -281,7 +281,7 @@ def _as_words(sheet: Sheet) -> list[Field]:
         return sheet.fields
     driver = sheet.loaded.driver
     return [
-        f if isinstance(f.value, str) or f.role == "port" else f._replace(value=word_of(f.value, driver))
+        f if isinstance(f.value, str) or f.role == "port" else plain(f.role, f.name, word_of(f.value, driver))
         for f in sheet.fields
     ]
 

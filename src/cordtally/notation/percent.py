@@ -7,6 +7,7 @@ from urllib.parse import quote, unquote
 
 from .parts import CannotHold
 
+_ASCII = {f"{code:02{form}}": chr(code) for code in range(128) for form in "xX"}
 _BAD = re.compile(r"%(?![0-9A-Fa-f]{2})")
 
 
@@ -20,7 +21,16 @@ def find_bad_escape(text: str, start: int, end: int) -> int:
 
 def decode(text: str) -> str:
     """Decode escapes; bytes that are not UTF-8 become lone surrogates, which `encode` turns back."""
-    return unquote(text, errors="surrogateescape") if "%" in text else text
+    if "%" not in text:
+        return text
+    first, *rest = text.split("%")
+    out = [first]
+    for piece in rest:
+        character = _ASCII.get(piece[:2])
+        if character is None:  # UTF-8, or no escape at all
+            return unquote(text, errors="surrogateescape")
+        out += (character, piece[2:])
+    return "".join(out)
 
 
 def encode(value: str, safe: str = "") -> str:
