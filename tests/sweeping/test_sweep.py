@@ -39,6 +39,9 @@ PASSED = [
     "if token == expected_token:",
     "self.password = settings.password",
     "the password: ask the harbour master",
+    'token_type: "Bearer1"',
+    "password_file=/run/secrets/x1y2",
+    "see file:///usr/share/doc/x.html",
 ]
 
 
@@ -47,6 +50,14 @@ def test_found_with_its_place_and_masked(line, rule, engine, column):
     hits = list(sweep_text(f"first\n{line}\n", Path("x")))
     assert [(h.rule, h.engine, h.line, h.column) for h in hits] == [(rule, engine, 2, column)]
     assert "not-a-real" not in repr(hits)
+
+
+@pytest.mark.parametrize(
+    ("line", "found"),
+    [("connect(password=rsa_key2, token=t1)", 0), ("password = 'not-a-real-pw'", 1), ("key = private_key=ec2.make(1)", 0)],
+)
+def test_in_code_only_quoted_values_are_secrets(line, found):
+    assert len(list(sweep_text(line, Path("x.py")))) == found
 
 
 @pytest.mark.parametrize("line", PASSED)

@@ -27,7 +27,7 @@ _KEYWORD = re.compile(
 )
 _PAIR = re.compile(
     rf"(?P<name>[A-Za-z0-9_.-]{{0,60}}(?:{SECRET_WORD})[A-Za-z0-9_.-]{{0,40}})[\"']?\s*(?::=|=>|[:=])\s*"
-    r"(?:(?P<quote>[\"'])(?P<quoted>[^\"'\n]{1,300})(?P=quote)|(?P<bare>[^\s\"',;#<>(){}\[\]]{1,300}))",
+    r"(?:(?P<quote>[\"'])(?P<quoted>[^\"'\n]{1,300})(?P=quote)|(?P<bare>[^\s\"',;#<>(){}\[\]]{1,300})(?![(\[{)]))",
     re.IGNORECASE,
 )
 _REFERENCE = re.compile(
@@ -36,6 +36,13 @@ _REFERENCE = re.compile(
     re.IGNORECASE | re.DOTALL,
 )
 _IDENTIFIER = re.compile(r"[a-z_]+(?:\.[a-z_]+)+|[a-z]+(?:_[a-z]+)*", re.IGNORECASE)
+_NAME = re.compile(r"[A-Za-z_]\w*(?:\.[A-Za-z_]\w*)+")
+_SOUNDS_SECRET = re.compile(SECRET_WORD, re.IGNORECASE)
+_DATABASE_URI = re.compile(r"[?&](?:mode|cache|vfs|immutable|nolock)=|\.(?:db|db3|sqlite|sqlite3)(?:[?#]|$)")
+_NO_SECRET_NAME = re.compile(
+    r"[_.-]?(?:type|hint|name|field|label|ur[il]|header|param|file|path|class|length|size|min|max|policy|format|prompt)s?",
+    re.IGNORECASE,
+)
 _TRAILING = ".,;:!?)]}>\\"
 
 
@@ -48,15 +55,22 @@ class Candidate(NamedTuple):
     name: str | None = None
 
 
-def spot(line: str) -> Iterator[Candidate]:
-    """Find the candidates in one line, left to right, without overlap."""
+def spot(line: str, *, code: bool = False) -> Iterator[Candidate]:
+    """Find the candidates in one line, left to right, without overlap.
+
+    In ``code`` only a quoted value can be a secret: a bare one is the name of a variable.
+    """
     found: list[Candidate] = []
     for start, end in _cords(line):
         if all(end <= c.start or start >= c.end for c in found):
             found.append(Candidate("cord", start, end))
-    for match in _PAIR.finditer(line):
+    for match in _PAIR.finditer(line) if _SOUNDS_SECRET.search(line) else ():
         group = "quoted" if match["quoted"] is not None else "bare"
         start, end = match.span(group)
+        if code and (group == "bare" or _NAME.fullmatch(match[group])):
+            continue
+        if _NO_SECRET_NAME.fullmatch(re.split(SECRET_WORD, match["name"], flags=re.IGNORECASE)[-1]):
+            continue
         if _is_secret(match[group], group == "quoted") and all(end <= c.start or start >= c.end for c in found):
             found.append(Candidate("pair", start, end, match["name"]))
     yield from sorted(found, key=lambda c: c.start)
@@ -94,6 +108,8 @@ def _within_quotes(line: str, start: int, end: int) -> tuple[int, int]:
 
 
 def _known_scheme(text: str) -> bool:
+    if text.startswith("file:"):
+        return _DATABASE_URI.search(text) is not None
     if any(text.startswith(prefix) for prefix in load_index()["prefixes"]):
         return True
     authority = text.partition("://")[2].partition("/")[0]

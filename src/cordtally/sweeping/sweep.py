@@ -24,6 +24,11 @@ if TYPE_CHECKING:
 LARGEST_FILE = 4 << 20
 _LONGEST_LINE = 20_000
 _PROBE = 8192
+_CODE_ENDINGS = """
+    py pyi js jsx mjs ts tsx java kt scala groovy go rs c h cc cpp hpp cs fs vb rb php pl pm r swift m lua dart ex exs
+    erl hs clj sql
+"""
+_CODE = frozenset(f".{ending}" for ending in _CODE_ENDINGS.split())
 _NEVER = frozenset({".git", ".hg", ".svn", "__pycache__", "node_modules", ".venv"})
 
 RULES: Mapping[str, tuple[Severity, str]] = {
@@ -124,10 +129,11 @@ def sweep(path: str | Path, *, progress: Callable[[int], None] | None = None) ->
 
 def sweep_text(text: str, path: Path) -> Iterator[Hit]:
     """Search one text, line by line."""
+    code = path.suffix.lower() in _CODE
     for number, line in enumerate(text.splitlines(), 1):
         if "=" not in line and ":" not in line:
             continue
-        for candidate in spot(line[:_LONGEST_LINE]):
+        for candidate in spot(line[:_LONGEST_LINE], code=code):
             yield _judge(line, number, candidate, path)
 
 
