@@ -1,0 +1,24 @@
+"""The public face as a type checker sees it: checked by mypy in scripts/test, never run."""
+
+from typing import assert_type
+
+import cordtally as ct
+
+reading = ct.read("postgresql://gauge.greywick.example/tides")
+assert_type(reading, ct.Reading)
+assert_type(reading.cord, ct.Cord)
+assert_type(reading.cord.tls.level, ct.TlsLevel | None)
+writing = ct.write(reading.cord, "pgjdbc")
+assert_type(writing, ct.Writing)
+assert_type(writing.text, ct.MaskedText)
+assert_type(writing.text.reveal(), str)
+assert_type(writing.ledger, ct.Ledger)
+assert_type(ct.convert("host=h", to="npgsql"), ct.Writing)
+assert_type(ct.compare("host=h", "host=g").same_place, bool)
+assert_type(ct.vet("host=h"), tuple[ct.Finding, ...])
+tally = ct.load()
+assert_type(tally.cord("tides", environment="production"), ct.Cord)
+assert_type(tally.cord("tides").arguments("psycopg"), dict[str, object])
+assert_type(ct.dial(reading.cord), ct.DialResult)
+assert_type(ct.size_pool(ct.PoolLoad(arrivals=1, hold=1), "5ms@p99").recommended, int | None)
+assert_type(ct.fetch("env:NAME"), ct.Secret)
