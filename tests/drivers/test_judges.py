@@ -75,6 +75,14 @@ def go(tmp_path_factory):
     judge.close()
 
 
+@pytest.fixture(scope="module")
+def node():
+    folder = os.environ["CORDTALLY_NODE"]
+    judge = Judge(["node", "--no-warnings", HERE / "nodejudge.js"], env={**os.environ, "NODE_PATH": f"{folder}/node_modules"})
+    yield judge
+    judge.close()
+
+
 WORDS = ANY_TEXT.filter(lambda t: t and "\x00" not in t)
 QUICK = settings(max_examples=300, deadline=None, suppress_health_check=list(HealthCheck))
 CORDS = {
@@ -151,7 +159,21 @@ def test_lib_pq(go, user, password, database, name, timeout):
     assert dict(again.options) == {"application_name": name, "connect_timeout": Duration.of(timeout)}
 
 
+@QUICK
+@given(**CORDS, level=st.sampled_from([None, TlsLevel.ENCRYPTED, TlsLevel.VERIFY_CHAIN, TlsLevel.VERIFY_IDENTITY]),
+       host=st.sampled_from(["tide-1", "2001:db8::1", "/run/pg"]))  # fmt: skip
+def test_node_pg(node, user, password, database, name, timeout, level, host):
+    cord = make("postgresql", user, password, database, name, timeout, host).copy_with(tls=Tls(level))
+    writing = ct.write(cord, "node-pg")
+    found = node.read(writing.text.reveal(), "node-pg")
+    meant = {"user": user, "password": password.reveal(), "host": host, "port": "5433", "application_name": name}
+    meant |= {"verifies": {None: "no TLS", TlsLevel.ENCRYPTED: "false"}.get(level, "true")}
+    meant["database"] = user if lost(writing, "database") else database
+    assert found == meant
+
+
 REFUSED = [
+    ("node-pg", "postgresql://a:1,b:2/d"), ("node-pg", "postgresql://h:99999/d"),
     ("pgx", "postgresql://h:x/d"), ("pgx", "postgresql://u:p%zz@h/d"), ("pgx", "host=h user=u\\"), ("pgx", "host=h password='x"),
     ("lib-pq", "postgresql://h/d%zz"),
     ("pgjdbc", "jdbc:postgresql://h"), ("pgjdbc", "jdbc:postgresql://h/a/b"), ("pgjdbc", "jdbc:postgresql://h:70000/d"),
@@ -159,6 +181,7 @@ REFUSED = [
     ("go-mysql", "u:p@tcp(h:3306)"), ("go-mysql", "u:p@tcp(h/d"), ("go-mysql", "u@tcp(h)/d?charset=%zz"),
 ]  # fmt: skip
 TAKEN = [
+    ("node-pg", "postgresql://u:p@ss@h/d"), ("node-pg", "postgresql://u@/d"), ("node-pg", "postgresql://h/d?x"),
     ("pgx", "postgresql://u:p@ss@h/d"), ("pgx", "host=h zork=1"), ("pgx", "postgresql:///d"), ("lib-pq", "postgresql://u:p@ss@h/d"),
     ("pgjdbc", "jdbc:postgresql:///d"), ("pgjdbc", "jdbc:postgresql://h/d?x"), ("pgjdbc", "jdbc:postgresql://h:1,g:2/"),
     ("pgjdbc", "jdbc:postgresql://[::1]/d"), ("go-mysql", "/"), ("go-mysql", "u@/d"), ("go-mysql", "u:p@a@tcp(h)/d"),
@@ -167,9 +190,9 @@ TAKEN = [
 
 
 @pytest.mark.parametrize(("driver", "text", "taken"), [(*row, False) for row in REFUSED] + [(*row, True) for row in TAKEN])
-def test_what_they_refuse_we_refuse(driver, text, taken, pgjdbc, mariadb_java, go):
-    judge = {"pgjdbc": pgjdbc, "mariadb-java": mariadb_java}.get(driver, go)
-    assert (judge.read(text, driver if judge is go else "") is not None) is taken
+def test_what_they_refuse_we_refuse(driver, text, taken, pgjdbc, mariadb_java, go, node):
+    judge = {"pgjdbc": pgjdbc, "mariadb-java": mariadb_java, "node-pg": node}.get(driver, go)
+    assert (judge.read(text, driver if judge in (go, node) else "") is not None) is taken
     try:
         ct.read(text, driver=driver)
     except ct.TextError:

@@ -24,13 +24,15 @@ class Dialect:
     """How one driver departs from RFC 3986.
 
     ``positions`` lists what has a place of its own, everything else being an option. ``at`` says which ``@`` ends the
-    user part: ``first``, ``last`` (before any of ``user_info_stops``), or ``toolkit`` (by the first colon).
-    ``escaping`` is ``percent`` or ``none``; ``plus`` in the query is ``literal`` or a ``blank``; ``repeated`` keys:
+    user part: ``first`` or ``last``, before any of ``user_info_stops``; with ``user_refuses`` the first colon decides.
+    ``escaping`` is ``percent`` or ``none``; ``bad_escapes``, a ``%`` without two digits, are ``kept`` or ``refused``;
+    ``plus`` in the query, and ``database_plus`` in the database, is ``literal`` or a ``blank``; of ``repeated`` keys
     the ``last`` or ``first`` wins, or they make a ``list``; ``empty`` values are ``kept`` or ``dropped``; a
-    ``fragment`` is ``kept`` (belongs to what stands before it) or ``dropped``; ``blanks`` are ``kept`` or ``refused``;
-    ``slash`` before the database is ``optional``, ``required`` or only ``before-database``; ``raw_slash`` inside the
-    database is ``kept`` or ``refused``, ``leading_slashes`` of it ``kept`` or ``dropped``; ``bad_escapes`` (a ``%``
-    without two digits) are ``kept`` or ``refused``; ``special`` replaces whole pairs.
+    ``fragment`` is ``kept`` (it belongs to what stands before it) or ``dropped``; ``blanks`` are ``kept`` or
+    ``refused``; the ``slash`` before the database is ``optional``, ``required``, always ``written`` though not
+    required, or only ``before-database``; ``raw_slash`` inside the database is ``kept`` or ``refused``, and
+    ``leading_slashes`` of it ``kept`` or ``dropped``; escapes of ``database_keeps`` characters stay as they are in it,
+    and dot segments vanish (WHATWG URL, decodeURI); ``special`` replaces whole pairs.
     """
 
     positions: tuple[str, ...] = ("user", "password", "host", "port", "database")
@@ -49,6 +51,8 @@ class Dialect:
     raw_slash: str = "kept"
     leading_slashes: str = "kept"
     bad_escapes: str = "refused"
+    database_keeps: str = ""
+    database_plus: str = "literal"
     port_range: bool = False
     equals_optional: bool = False
     opaque: bool = False
@@ -246,11 +250,19 @@ def _database(text: str, position: int, dialect: Dialect, fields: list[Field]) -
     if end > start:
         value = text[start:end]
         if dialect.escaping == "percent":
-            value = percent.decode(value.replace("+", " ") if dialect.slash == "required" else value)
+            value = percent.decode(value.replace("+", " ") if dialect.database_plus == "blank" else value)
+        if dialect.database_keeps:
+            value = _decode_but(text[start:end], dialect.database_keeps)
         if dialect.leading_slashes == "dropped":
             value = value.lstrip("/")
         fields.append(Field("database", None, value, start, end, start))
     return length if end < length and text[end] == "#" and dialect.fragment == "dropped" else end
+
+
+def _decode_but(raw: str, kept: str) -> str:
+    """Decode all escapes but those of some characters, as JavaScript's decodeURI does."""
+    pieces = re.split("(" + "|".join(f"%{ord(c):02X}" for c in kept) + ")", raw, flags=re.IGNORECASE)
+    return "".join(piece if index % 2 else percent.decode(piece) for index, piece in enumerate(pieces))
 
 
 def _query(text: str, start: int, dialect: Dialect, fields: list[Field]) -> None:
@@ -309,7 +321,7 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
     if user:
         pieces += [*user, ("@", False)]
     pieces.append((",".join(hosts), any("@" in h[1:] or "%40" in h[1:] for h in hosts)))
-    if database is not None or (dialect.slash == "required" and not dialect.opaque):
+    if database is not None or (dialect.slash in {"required", "written"} and not dialect.opaque):
         pieces.append((database or "", False) if dialect.opaque else ("/" + (database or ""), False))
     return Rendered(pieces + query, refused)
 
@@ -337,6 +349,10 @@ def _host(value: str, dialect: Dialect) -> str:
 def _database_text(value: str, dialect: Dialect) -> str:
     if dialect.leading_slashes == "dropped" and value.startswith("/"):
         raise CannotHold("the driver drops slashes at the beginning of a database name")
+    if dialect.database_keeps:
+        if not set("?#").isdisjoint(value) or not {".", ".."}.isdisjoint(value.split("/")):
+            raise CannotHold("the driver leaves ? and # escaped in a database name, and drops . and .. between slashes")
+        return percent.encode(value, dialect.database_keeps)
     if dialect.escaping == "percent":
         if dialect.opaque and value.startswith("//"):
             return "%2F" + percent.encode(value[1:], "/:")  # else the path would begin with a host
