@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -16,6 +16,7 @@ from ..exchange import LARGEST_TEXT
 from ..model import Cord
 from ..secrets import Surroundings
 from ..tally import Resolved
+from ..vetting import Severity
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 _STRING_MARKS = set(":/=;@{")
@@ -56,6 +57,18 @@ def environment_option(command: Command) -> Command:
     return click.option("--environment", "-e", metavar="NAME", help="The tally's environment, like production.")(
         command
     )
+
+
+def fail_on_option(command: Command) -> Command:
+    """Add ``--fail-on SEVERITY``, which `fails` obeys."""
+    choice = click.Choice([*(severity.value for severity in Severity), "never"])
+    help_text = "Exit with status 1 from this severity on."
+    return click.option("--fail-on", type=choice, default="error", show_default=True, help=help_text)(command)
+
+
+def fails(severities: Iterable[Severity], fail_on: str) -> int:
+    """Give the exit status: 1 if something is at or above the severity that was asked for."""
+    return int(fail_on != "never" and any(s.rank >= Severity(fail_on).rank for s in severities))
 
 
 def take_text(text: str | None, from_env: str | None) -> str:

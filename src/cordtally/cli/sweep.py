@@ -10,20 +10,13 @@ from rich.progress import Progress, SpinnerColumn, TextColumn
 from rich.text import Text
 
 from ..sweeping import RULES, Hit, Sweep, sweep
-from ..vetting import Severity
-from .inputs import json_option
+from .inputs import fail_on_option, fails, json_option
 from .output import SEVERITY_STYLES, clean, make_console, print_json
 
 
 @click.command("sweep")
 @click.argument("path", type=click.Path(path_type=Path))
-@click.option(
-    "--fail-on",
-    type=click.Choice(["note", "warning", "error", "never"]),
-    default="error",
-    show_default=True,
-    help="Exit with status 1 from this severity on.",
-)
+@fail_on_option
 @click.option("--quiet", "-q", is_flag=True, help="Print the places only.")
 @json_option
 def command(path: Path, fail_on: str, quiet: bool, as_json: bool) -> int:
@@ -33,8 +26,7 @@ def command(path: Path, fail_on: str, quiet: bool, as_json: bool) -> int:
         print_json(result.to_dict())
     else:
         _print(result, quiet)
-    worst = max((hit.severity.rank for hit in result.hits), default=-1)
-    return 1 if fail_on != "never" and worst >= Severity(fail_on).rank else 0
+    return fails((hit.severity for hit in result.hits), fail_on)
 
 
 def _sweep(path: Path) -> Sweep:

@@ -12,8 +12,17 @@ from rich.text import Text
 from ..exchange import Reading, read
 from ..model import Cord
 from ..sweeping import vet
-from ..vetting import Finding, Severity, vet_cord, vet_reading
-from .inputs import TEXT_HELP, driver_option, environment_option, json_option, take_cord_or_text, take_text
+from ..vetting import Finding, vet_cord, vet_reading
+from .inputs import (
+    TEXT_HELP,
+    driver_option,
+    environment_option,
+    fail_on_option,
+    fails,
+    json_option,
+    take_cord_or_text,
+    take_text,
+)
 from .lines import stream_lines
 from .output import count_findings, make_console, print_findings, print_json
 
@@ -25,13 +34,7 @@ _DATABASE_FILES = {".db", ".db3", ".sqlite", ".sqlite3"}
 @click.option("--from-env", metavar="NAME", help="Vet the text in this environment variable, too.")
 @driver_option
 @environment_option
-@click.option(
-    "--fail-on",
-    type=click.Choice(["note", "warning", "error", "never"]),
-    default="error",
-    show_default=True,
-    help="Exit with status 1 from this severity on.",
-)
+@fail_on_option
 @json_option
 @click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
 @click.option("--quiet", "-q", is_flag=True, help="Print the messages only, without why and what to do.")
@@ -59,8 +62,7 @@ def command(
         print_json({"schema": "cordtally/findings/1", "findings": [f.to_dict() for f in findings]})
     else:
         _print(subjects, quiet)
-    worst = max((f.severity.rank for f in findings), default=-1)
-    return 1 if fail_on != "never" and worst >= Severity(fail_on).rank else 0
+    return fails((f.severity for f in findings), fail_on)
 
 
 def _vet_request(request: Mapping[str, Any]) -> dict[str, object]:
