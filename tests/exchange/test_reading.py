@@ -86,6 +86,7 @@ PAIRS = [
     ("Host=h;Timeout=2000", {"hosts": "h", "native": {"npgsql/Timeout": "2000"}, "remarks": ["value-out-of-range"]}, "npgsql"),
     ("DRIVER={PostgreSQL Unicode};Server=h;UID=a b;PWD={x}}y;z};CA=verify-ca",
      {"hosts": "h", "user": "a b", "password": "x}y;z", "tls": "verify-chain", "native": {"psqlodbc/DRIVER": "PostgreSQL Unicode"}}, "psqlodbc"),
+    ("Server=h;UID={a;PWD=x}", {"hosts": "h", "user": "{a", "password": "x}"}, "psqlodbc"),
     ("DSN=tides;PWD=a%41+b", {"service": "tides", "password": "aA b"}, "psqlodbc"),
     ("Server=h;pqopt={sslrootcert=/ca.pem connect_timeout=3 gsslib=sspi zzz=1}",
      {"hosts": "h", "ca": "/ca.pem", "options": {"connect_timeout": Duration.of(3)},

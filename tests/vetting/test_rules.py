@@ -109,6 +109,13 @@ def test_a_file_is_vetted_line_by_line(harbour):
     assert line[found.column - 1 :].startswith("5000")
 
 
+def test_a_text_inside_a_json_string_is_vetted_at_its_place(harbour):
+    path = harbour / "services/customs-desk/appsettings.json"
+    path.write_text(path.read_text().replace("Timeout=15", "Timeout=1500"))
+    found = next(f for f in ct.vet(path) if f.rule == "value-out-of-range")
+    assert path.read_text().splitlines()[found.line - 1][found.column - 1 :].startswith("1500")
+
+
 def test_a_tally_is_vetted_in_every_environment(harbour):
     rules = {(f.source.partition(": ")[2], f.rule) for f in ct.vet(harbour / "tally.toml")}
     assert ("tides in staging", "encrypted-not-verified") in rules

@@ -95,13 +95,8 @@ def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
     if grammar == "path":
         return 3 if _PATH.fullmatch(text[:4096]) and "\n" not in text else 0
     if grammar == "dsn":
-        return (
-            3
-            if len(text) <= _DETECTION_LIMIT
-            and _DSN.search(text)
-            and "=" not in text.split("?", maxsplit=1)[0].rsplit("@", maxsplit=1)[-1]
-            else 0
-        )
+        address = text.partition("?")[0].rpartition("@")[2]
+        return 3 if len(text) <= _DETECTION_LIMIT and "=" not in address and _DSN.search(text) else 0
     if grammar == "arguments" and text.lstrip()[:1] != "{":
         return 0
     if grammar == "semicolon" and ";" not in text and text.count("=") > 1:

@@ -9,7 +9,7 @@ from ..catalog import load_driver
 from ..model import MASK, AuthenticationMethod, Secret, TlsLevel
 from ..notation import as_text, plain
 from .codecs import find_word
-from .ledger import Outcome
+from .ledger import LedgerLine, Outcome
 from .sheet import Sheet
 from .states import Choice, choose_exactly, choose_tls, match_state
 
@@ -41,22 +41,22 @@ def write_tls(sheet: Sheet) -> None:
         sheet.lose("tls.level", level.value, f"{driver.title} has no words for it")
         return
     pairs = choice.state.set if choice.state is not None else ()
-    for name, word in pairs:
-        option = driver.options[name]
-        typed: object = word == "true" if option.type == "bool" and sheet.typed else word
-        typed = json.loads(word) if option.type == "object" and sheet.typed else typed
-        sheet.fields.append(plain("option", name, typed))
     target = _pairs(dict(pairs)) or None
+    outcome, reason = Outcome.REWORDED, "the same level in the driver's words"
     if not choice.exact:
         kind = "stronger" if level < TlsLevel(choice.meaning) else "weaker"
+        outcome = Outcome.APPROXIMATED
         reason = f"{driver.title} cannot say {level.value} here: the {kind} level {choice.meaning} is written"
-        sheet.note("tls.level", level.value, target, Outcome.APPROXIMATED, reason)
     elif target is None:
-        why = choice.state.why if choice.state is not None and choice.state.why else "this is the driver's default"
         outcome = Outcome.KEPT if present and choice.state is not None else Outcome.IMPLIED
-        sheet.note("tls.level", level.value, None, outcome, why)
-    else:
-        sheet.note("tls.level", level.value, target, Outcome.REWORDED, "the same level in the driver's words")
+        reason = (choice.state.why if choice.state is not None else None) or "this is the driver's default"
+    fields = [plain("option", name, _typed_word(sheet, name, word)) for name, word in pairs]
+    sheet.put_under(fields, LedgerLine("tls.level", level.value, target, outcome, reason))
+
+
+def _typed_word(sheet: Sheet, name: str, word: str) -> object:
+    kind = sheet.loaded.driver.options[name].type if sheet.typed else "str"
+    return word == "true" if kind == "bool" else json.loads(word) if kind == "object" else word
 
 
 def _write_files(sheet: Sheet) -> set[str]:
@@ -124,9 +124,11 @@ def write_authentication(sheet: Sheet) -> None:
         return
     state = choose_exactly(driver.authentication, method.value)
     if state is not None:
-        for name, word in state.set:
-            sheet.fields.append(plain("option", name, word))
-        sheet.note("authentication.method", method.value, _pairs(dict(state.set)), Outcome.REWORDED, "stated")
+        said = _pairs(dict(state.set))
+        line = LedgerLine(
+            "authentication.method", method.value, said, Outcome.REWORDED, "the same in the driver's words"
+        )
+        sheet.put_under([plain("option", name, word) for name, word in state.set], line)
         return
     implied = {
         AuthenticationMethod.PASSWORD: cord.password is not None,

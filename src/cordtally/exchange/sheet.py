@@ -9,8 +9,6 @@ from ..notation import Field, as_text, plain
 from .ledger import LedgerLine, Outcome
 from .targets import Loaded, load_target
 
-_KEPT = Outcome.KEPT
-
 
 class Sheet:
     """The fields to render and the ledger lines so far; a field that the grammar refuses finds its line by index."""
@@ -41,10 +39,15 @@ class Sheet:
             self.secrets.add(field.name)
         shown = MASK if secret else as_text(field.value)
         target = shown if field.name is None else f"{field.name}={shown}"
-        outcome = Outcome.APPROXIMATED if loss else _KEPT if source == target else compare_sides(source, target)
-        self.owner[len(self.fields)] = len(self.lines)
-        self.fields.append(field)
-        self.lines.append(LedgerLine(part, source, target, outcome, loss))
+        outcome = Outcome.APPROXIMATED if loss else compare_sides(source, target)
+        self.put_under([field], LedgerLine(part, source, target, outcome, loss))
+
+    def put_under(self, fields: list[Field], line: LedgerLine) -> None:
+        """Add fields that one ledger line stands for."""
+        for field in fields:
+            self.owner[len(self.fields)] = len(self.lines)
+            self.fields.append(field)
+        self.lines.append(line)
 
     def lose(self, part: str, source: str, reason: str) -> None:
         """Book a part that has no place in the target."""
@@ -80,23 +83,24 @@ class Sheet:
             self.lose(f"native.{target.driver.id}/{field.name}", str(field.name), reason)
         if self.inner_secret:
             self.secrets.add(nested[0])
-        self.fields.append(plain("option", nested[0], rendered.text))
+        line = LedgerLine(nested[0], None, f"{nested[0]}=…", Outcome.ADDED, "holds what is passed on")
+        self.put_under([plain("option", nested[0], rendered.text)], line)
 
     def inner_target(self) -> Loaded | None:
         """The target whose options this driver passes on, if there is one."""
         nested = self.loaded.driver.nested
         return None if nested is None else load_target(nested[1])
 
-    def role(self, role: str, value: object, *, part: str | None = None, secret: bool = False) -> bool:
+    def role(self, role: str, value: object, *, secret: bool = False) -> bool:
         """Put a part in its position, or under the driver's option for it; False where the target has neither."""
         source = MASK if secret else as_text(value)
         if role in self.loaded.dialect.positions:
-            self.put(part or role, source, plain(role, None, value), secret=secret)
+            self.put(role, source, plain(role, None, value), secret=secret)
             return True
         option = self.option_for(role)
         if option is None:
             return False
-        self.put(part or role, source, plain("option", option.name, value), secret=secret)
+        self.put(role, source, plain("option", option.name, value), secret=secret)
         return True
 
     def option_for(self, canonical: str) -> Option | None:

@@ -54,6 +54,17 @@ class Candidate(NamedTuple):
     end: int
     name: str | None = None
 
+    def text(self, line: str) -> str:
+        """Give the candidate itself, quotes freed from the backslashes that the string around it needs."""
+        return line[self.start : self.end].replace('\\"', '"')
+
+    def place(self, line: str, offset: int) -> int:
+        """Give the place in the line of a place in `text`."""
+        raw, position = line[self.start : self.end], 0
+        for _ in range(offset):
+            position += 2 if raw.startswith('\\"', position) else 1
+        return self.start + position
+
 
 def spot(line: str, *, code: bool = False) -> Iterator[Candidate]:
     """Find the candidates in one line, left to right, without overlap.

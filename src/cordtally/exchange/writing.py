@@ -83,9 +83,9 @@ def write(cord: Cord, target: str) -> Writing:
     prefix = _scheme(sheet)
     for name, value in loaded.facts.opening:
         if not any(key.endswith(f"/{name}") for key, _ in cord.native) and cord.discovery.kind is DiscoveryKind.DIRECT:
-            sheet.owner[len(sheet.fields)] = len(sheet.lines)
-            sheet.fields.append(plain("option", name, value))
-            sheet.note(name, None, f"{name}={value}", Outcome.ADDED, f"{driver.title} is found by this name")
+            reason = f"{driver.title} is found by this name"
+            line = LedgerLine(name, None, f"{name}={value}", Outcome.ADDED, reason)
+            sheet.put_under([plain("option", name, value)], line)
     _write_discovery(sheet)
     write_hosts(sheet)
     _write_credentials(sheet)
@@ -290,12 +290,9 @@ def _book_refusals(sheet: Sheet, fields: list[Field], rendered: Rendered) -> Non
     """Turn the ledger line of a field that the grammar could not hold into a loss."""
     positions = {id(field): index for index, field in enumerate(fields)} if rendered.refused else {}
     for field, reason in rendered.refused:
-        line = sheet.owner.get(positions[id(field)])
-        if line is None:
-            sheet.lose("tls.level", f"{field.name}", reason)
-        else:
-            old = sheet.lines[line]
-            sheet.lines[line] = LedgerLine(old.part, old.source, None, Outcome.DROPPED, reason)
+        line = sheet.owner[positions[id(field)]]
+        old = sheet.lines[line]
+        sheet.lines[line] = LedgerLine(old.part, old.source, None, Outcome.DROPPED, reason)
 
 
 def _wrapped(sheet: Sheet, name: str, value: object) -> object:

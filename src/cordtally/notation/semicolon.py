@@ -20,6 +20,9 @@ from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Ren
 _PLAIN = re.compile(r"[A-Za-z0-9_./:,@%+*~^&!?\\-](?:[A-Za-z0-9_./:,@%+*~^&!?\\ -]*[A-Za-z0-9_./:,@%+*~^&!?\\-])?")
 _BRACE_FREE = re.compile(r"[A-Za-z0-9_.-]+")
 
+_QUOTES = {'"': '"', "'": "'"}
+_BRACES = {"{": "}"}
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect:
@@ -49,6 +52,7 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     fields: list[Field] = []
     remarks: list[Remark] = []
     folded = {name.casefold() for name in dialect.percent}
+    braced = {name.casefold() for name in dialect.braced}
     position, length = 0, len(text)
     while position < length:
         if text[position] in "; \t\r\n":
@@ -58,7 +62,8 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         name = text[position:equals].replace("==", "=").strip()
         if not name:
             raise GrammarError("a key is missing before =", position, equals + 1)
-        start, end, value, after = _value(text, equals + 1, dialect)
+        marks = _QUOTES if dialect.quoting == "either-quote" else _BRACES if name.casefold() in braced else {}
+        start, end, value, after = _value(text, equals + 1, marks, trims=dialect.trims)
         if name.casefold() in folded and start > 0 and text[start - 1 : start] != "{":
             value = unquote_plus(value, errors="surrogateescape")
         if not (value == "" and dialect.empty == "dropped"):
@@ -96,19 +101,21 @@ def _end_of_key(text: str, start: int, dialect: Dialect) -> int:
         return equals
 
 
-def _value(text: str, position: int, dialect: Dialect) -> tuple[int, int, str, int]:
-    """Give start and end of the raw value, the value, and the place of the semicolon after it."""
+def _value(text: str, position: int, marks: dict[str, str], *, trims: bool) -> tuple[int, int, str, int]:
+    """Give start and end of the raw value, the value, and the place of the semicolon after it.
+
+    ``marks`` maps each opening mark that counts here to its closing one.
+    """
     begin = position
-    if dialect.trims:
+    if trims:
         while begin < len(text) and text[begin] in " \t\r\n":
             begin += 1
-    mark = text[begin : begin + 1]
-    closing = {'"': '"', "'": "'"}.get(mark) if dialect.quoting == "either-quote" else {"{": "}"}.get(mark)
+    closing = marks.get(text[begin : begin + 1])
     if closing is None:
         semicolon = text.find(";", position)
         after = len(text) if semicolon < 0 else semicolon
         end = after
-        if dialect.trims:
+        if trims:
             end = begin + len(text[begin:after].rstrip())
         return begin, end, text[begin:end], after
     place = begin + 1

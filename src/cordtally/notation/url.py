@@ -151,8 +151,6 @@ def _user_part(text: str, start: int, dialect: Dialect, fields: list[Field], rem
 
 
 def _remark_raw(what: str, raw: str, start: int, end: int, remarks: list[Remark]) -> None:
-    if raw.isalnum():
-        return
     if _TROUBLE.isdisjoint(raw):
         return
     found = [c for c in dict.fromkeys(raw) if c in _TROUBLE and c not in "%+"]

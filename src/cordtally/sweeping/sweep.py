@@ -138,7 +138,7 @@ def sweep_text(text: str, path: Path) -> Iterator[Hit]:
 
 
 def _judge(line: str, number: int, candidate: Candidate, path: Path) -> Hit:
-    text = line[candidate.start : candidate.end].replace('\\"', '"')
+    text = candidate.text(line)
     rule, engine, driver, masked = "secret-pair", None, None, f"{candidate.name}={MASK}"
     if candidate.kind == "cord":
         try:

@@ -60,23 +60,23 @@ def _vet_file(path: Path, driver: str | None) -> Iterator[Finding]:
 
 def _vet_candidate(line: str, number: int, candidate: Candidate, path: Path, driver: str | None) -> Iterator[Finding]:
     try:
-        findings = vet_text(line[candidate.start : candidate.end], driver=driver, folder=path.parent)
+        findings = vet_text(candidate.text(line), driver=driver, folder=path.parent)
     except TextError as error:
         fix = error.hint or "see: cordtally read"
         yield Finding(rule="value-out-of-range", message=error.problem, fix=fix, severity=Severity.ERROR,
                       source=str(path), line=number, column=candidate.start + 1)  # fmt: skip
         return
     for found in findings:
-        yield replace(found, source=str(path), line=number, column=candidate.start + (found.start or 0) + 1)
+        yield replace(found, source=str(path), line=number, column=candidate.place(line, found.start or 0) + 1)
 
 
 def _vet_tally(path: Path) -> Iterator[Finding]:
     tally = load(path)
     for name in tally.names():
         for environment in (None, *tally.environments):
-            cord = tally.cord(name, environment=environment)
-            source = f"{path}: {name}" + (f" in {environment}" if environment else "")
             if environment is not None and name not in tally.environments[environment]:
                 continue
+            cord = tally.cord(name, environment=environment)
+            source = f"{path}: {name}" + (f" in {environment}" if environment else "")
             for found in vet_cord(cord, folder=tally.folder):
                 yield replace(found, source=source)
