@@ -16,7 +16,8 @@ def differences(before: Cord, after: Cord) -> set[str]:
     parts |= {"host"} if [h.address for h in before.hosts] != [h.address for h in after.hosts] else set()
     if len(before.hosts) == len(after.hosts):
         parts |= {"port"} if [h.port for h in before.hosts] != [h.port for h in after.hosts] else set()
-    parts |= {"authentication.method"} if before.authentication != after.authentication else set()
+    parts |= {"authentication.method"} if before.authentication.method != after.authentication.method else set()
+    parts |= {"authentication.realm"} if before.authentication.realm != after.authentication.realm else set()
     for name in ("level", "ca", "certificate", "key", "key_password"):
         parts |= {f"tls.{name}"} if getattr(before.tls, name) != getattr(after.tls, name) else set()
     for kind, left, right in (("options", before.options, after.options), ("native", before.native, after.native)):
@@ -37,7 +38,7 @@ def hold_law(cord: Cord, target: str) -> None:
 
 
 @pytest.mark.parametrize("target", TARGETS)
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=100, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(data=st.data())
 def test_central_law(target, data):
     hold_law(data.draw(cords(target)), target)

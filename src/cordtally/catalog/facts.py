@@ -12,7 +12,8 @@ TYPES = ("str", "int", "bool", "duration", "bytes", "word", "object")
 UNITS = ("ns", "us", "ms", "s", "min", "h", "go", "B", "KiB", "MiB")
 UNKNOWN_OPTIONS = ("refused", "ignored", "sent")
 ZEROES = ("unlimited", "system", "none", "refused", "skipped", "from-server")
-ROLES = ("host", "port", "database", "user", "password", "socket", "service", "authentication")
+ROLES = ("host", "port", "database", "user", "password", "socket", "service", "authentication", "realm", "instance")
+NEEDS = ("srv", "alias", "service", "socket", "several", "sentinel_service", "system_identifier")
 
 
 class CatalogError(Exception):
@@ -24,6 +25,7 @@ class Option:
     """One option of a driver, as its own source states it.
 
     ``unit`` is what a bare number counts; ``zero`` and ``negative`` say what those numbers mean to the driver;
+    ``repeats`` says that it may be given several times;
     ``values`` maps the driver's words to canonical ones, the first word of each meaning being the one that is written.
     """
 
@@ -42,6 +44,7 @@ class Option:
     maximum: int | None = None
     secret: bool = False
     raw: bool = False
+    repeats: bool = False
     only_in: tuple[str, ...] = ()
     since: str | None = None
     retired: str | None = None
@@ -70,6 +73,16 @@ class State:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Conflict:
+    """Options that a driver does not take together: all of ``given`` stand there, ``set`` with these words."""
+
+    given: tuple[str, ...]
+    set: tuple[tuple[str, str], ...]
+    why: str
+    fix: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class NotationFacts:
     """One notation that a driver takes: its grammar, the grammar's flags, and how hosts and sockets are written.
 
@@ -78,7 +91,12 @@ class NotationFacts:
     ``host_options`` says the same of hosts that are given as options;
     a text that does not tell is read by a driver that ``claims`` it;
     ``accepts`` lists further prefixes, which are read only when the driver is named: they belong to another one;
-    ``socket`` says where the path of a Unix socket goes: ``authority``, ``option``, ``host`` or ``none``.
+    ``socket`` says where the path of a Unix socket goes: ``authority``, ``option``, ``host``, ``database`` (the
+    path of a URL) or ``none``; ``only_for`` names what a cord must need for this notation to be chosen unasked;
+    ``discovery`` says that the host is no host but a name to look up (``srv``, ``alias``);
+    ``scheme_words`` give a prefix a meaning, as the value of the option ``(scheme)``;
+    ``carries`` names an option whose value is a whole text for another target, and that target;
+    ``addresses`` names the codec of a host option whose value is more than a name.
     """
 
     id: str
@@ -91,6 +109,12 @@ class NotationFacts:
     opening: tuple[tuple[str, str], ...] = ()
     accepts: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     claims: bool = True
+    only_for: str | None = None
+    discovery: str | None = None
+    scheme_words: Mapping[str, str] = field(default_factory=dict)
+    carries: tuple[str, str] | None = None
+    addresses: str | None = None
+    tls_default: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -99,7 +123,8 @@ class Driver:
 
     ``passes_text`` says that arguments become text on the way, so that booleans are written in words;
     ``family`` is the name under which the first driver of an engine may be asked for, as for a toolkit whose URL
-    leaves the driver out; ``nested`` names an option whose value is itself a text for another target, and that target.
+    leaves the driver out; ``nested`` names an option whose value holds further options for another target, and that
+    target; ``registered`` lists the names under which a driver manager knows it.
     """
 
     id: str
@@ -122,13 +147,15 @@ class Driver:
     tls_default: str | None
     authentication: tuple[State, ...]
     refuses: str
-    query_wins: bool
+    query_wins: tuple[str, ...]
     bytes_password: bool
     password_charset: str | None
     password_note: str | None
     nested: tuple[str, str] | None
     family: str | None
     passes_text: bool
+    conflicts: tuple[Conflict, ...] = ()
+    registered: tuple[str, ...] = ()
 
     def option(self, spelling: str) -> Option | None:
         """Find an option by the driver's name or alias for it."""
@@ -223,6 +250,21 @@ def state_from(place: str, raw: Mapping[str, object], key: str) -> State:
         absent=tuple(absent),
         read_only=bool(raw.get("read_only", False)),
         why=None if raw.get("why") is None else str(raw["why"]),
+    )
+
+
+def conflict_from(place: str, raw: Mapping[str, object]) -> Conflict:
+    """Make a row of a driver's table of options that do not go together."""
+    given, pairs = raw.get("given", []), raw.get("set", {})
+    ok = set(raw) <= {"given", "set", "why", "fix"} and isinstance(given, list) and isinstance(pairs, dict)
+    _check(ok and "why" in raw, f"{place}: a conflict with keys {sorted(raw)}")
+    assert isinstance(given, list)
+    assert isinstance(pairs, dict)
+    return Conflict(
+        given=tuple(given),
+        set=tuple((str(k), str(v)) for k, v in pairs.items()),
+        why=str(raw["why"]),
+        fix=str(raw.get("fix", "keep one of them")),
     )
 
 

@@ -8,18 +8,22 @@ from __future__ import annotations
 import json
 import tomllib
 from collections.abc import Mapping
+from dataclasses import fields
 from functools import cache
 from pathlib import Path
 from typing import Any
 
 from ..errors import UnknownName
 from .facts import (
+    NEEDS,
+    ROLES,
     CanonicalOption,
     CatalogError,
     Driver,
     Engine,
     NotationFacts,
     Option,
+    conflict_from,
     option_from,
     state_from,
 )
@@ -42,6 +46,7 @@ _INHERITED = (
     "nested",
     "family",
     "passes_text",
+    "conflicts",
 )
 
 
@@ -122,13 +127,15 @@ def build_driver(driver_id: str) -> Driver:
         tls_default=raw.get("tls_default"),
         authentication=tuple(state_from(raw["id"], row, "method") for row in raw.get("authentication", ())),
         refuses=raw.get("refuses", ""),
-        query_wins=bool(raw.get("query_wins", False)),
+        query_wins=_winners(raw.get("query_wins", False)),
         bytes_password=bool(raw.get("bytes_password", False)),
         password_charset=raw.get("password_charset"),
         password_note=raw.get("password_note"),
         nested=(raw["nested"]["option"], raw["nested"]["target"]) if "nested" in raw else None,
         family=raw.get("family"),
         passes_text=bool(raw.get("passes_text", False)),
+        conflicts=tuple(conflict_from(raw["id"], row) for row in raw.get("conflicts", ())),
+        registered=tuple(raw.get("registered", ())),
     )
 
 
@@ -169,22 +176,33 @@ def load_canonical() -> Mapping[str, CanonicalOption]:
 def _read_raw(driver_id: str) -> dict[str, Any]:
     raw = tomllib.loads((FOLDER / "drivers" / f"{driver_id}.toml").read_text("utf-8"))
     raw["options"] = {name: {"vocabulary": driver_id, **entry} for name, entry in raw.get("options", {}).items()}
+    raw["notations"] = [_completed(own) for own in raw["notations"]]
     if "extends" not in raw:
         return raw
     base = _read_raw(raw["extends"])
     for key in _INHERITED:
         if key in base:
             raw.setdefault(key, base[key])
-    raw["options"] = {**base["options"], **raw["options"]}
-    notations = []
-    for own in raw["notations"]:
-        if "like" in own:
-            model = next(n for n in _read_raw(own["like"])["notations"] if n["id"] == own["id"])
-            own = {**model, **own}  # noqa: PLW2901 -- the merged row stands for the short one
-            del own["like"]
-        notations.append(own)
-    raw["notations"] = notations
+    kept = {name: entry for name, entry in base["options"].items() if name not in raw.get("without", ())}
+    raw["options"] = {**kept, **raw["options"]}
     return raw
+
+
+def _completed(own: dict[str, Any]) -> dict[str, Any]:
+    """Fill in a notation that is said to be ``like`` another driver's: ``driver``, or ``driver/notation``."""
+    if "like" not in own:
+        return own
+    like, _, its = own["like"].partition("/")
+    model = next(n for n in _read_raw(like)["notations"] if n["id"] == (its or own["id"]))
+    flags = {**model.get("flags", {}), **own.get("flags", {})}
+    return {**model, **{k: v for k, v in own.items() if k != "like"}, "flags": flags}
+
+
+def _winners(stated: bool | list[str]) -> tuple[str, ...]:
+    """The roles for which a query parameter beats the URL's own place: all of them, none, or those listed."""
+    if isinstance(stated, list):
+        return tuple(stated)
+    return ROLES if stated else ()
 
 
 def _options(raw: dict[str, Any]) -> dict[str, Option]:
@@ -199,10 +217,13 @@ def _options(raw: dict[str, Any]) -> dict[str, Option]:
 
 
 def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
-    known = {"id", "grammar", "schemes", "flags", "hosts", "host_options", "socket", "opening", "accepts", "claims"}
+    known = {f.name for f in fields(NotationFacts)}
     if not set(raw) <= known:
         raise CatalogError(f"{place}: a notation with keys {sorted(set(raw) - known)}")
     hosts = raw.get("hosts", "inline" if raw.get("flags", {}).get("multi_host") else "single")
+    if raw.get("only_for") not in {None, *NEEDS}:
+        raise CatalogError(f"{place}: only_for {raw['only_for']}")
+    carries = raw.get("carries")
     return NotationFacts(
         id=raw["id"],
         grammar=raw["grammar"],
@@ -214,4 +235,10 @@ def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
         opening=tuple(raw.get("opening", {}).items()),
         claims=bool(raw.get("claims", True)),
         accepts={engine: tuple(prefixes) for engine, prefixes in raw.get("accepts", {}).items()},
+        only_for=raw.get("only_for"),
+        discovery=raw.get("discovery"),
+        scheme_words=raw.get("scheme_words", {}),
+        carries=None if carries is None else (carries["option"], carries["target"]),
+        addresses=raw.get("addresses"),
+        tls_default=raw.get("tls_default"),
     )

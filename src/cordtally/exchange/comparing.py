@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from ipaddress import ip_address
 from typing import NamedTuple
 
-from ..catalog import Engine, load_driver, load_engine
+from ..catalog import Engine, load_engine
 from ..model import MASK, Cord, Host, Secret, TlsLevel
-from .documents import effective_options, json_value
+from .documents import default_level, effective_options, json_value
 from .reading import Reading, read
 
 QUESTIONS = ("server", "database", "user", "security")
@@ -108,7 +108,7 @@ def _effective(what: str | Secret | Reading | Cord) -> _Side:
     assert isinstance(cord, Cord)
     engine = load_engine(cord.engine)
     level = cord.tls.level
-    if level is None and reading is not None and (default := load_driver(reading.driver).tls_default):
+    if level is None and reading is not None and (default := default_level(reading)):
         level = TlsLevel(default)
     hosts = tuple(_server(h, engine) for h in cord.hosts or (() if engine.embedded else (Host(""),)))
     typed = effective_options(reading) if reading is not None else dict(cord.options)

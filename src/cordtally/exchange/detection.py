@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Mapping
 from functools import cache
 from typing import NamedTuple
 
@@ -13,8 +14,22 @@ from .targets import load_target
 
 _SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+._:-]{0,40}?://")
 _DSN = re.compile(r"@(?:tcp|unix)?/|(?:^|@)\w{0,8}\([^()]*\)/")
+_COMMA = re.compile(r"[A-Za-z0-9_.:\[\]-]+(?:,|$)")
 _PATH = re.compile(r":memory:|[^=;]+\.(?:db|db3|sqlite|sqlite3)", re.DOTALL)
 _DETECTION_LIMIT = 65536
+
+
+def _is_text(text: str) -> bool:
+    return text.lstrip()[:1] != "{"
+
+
+_FITS: Mapping[str, Callable[[str], bool]] = {
+    "arguments": lambda text: text.lstrip()[:1] == "{",
+    "path": lambda text: _is_text(text) and not text.startswith("file:"),
+    "descriptor": lambda text: text.lstrip()[:1] == "(",
+    "easyconnect": lambda text: text.lstrip()[:1] != "(" and not {":", "/"}.isdisjoint(text),
+}
+"""What tells the notations of one driver apart where no prefix does."""
 
 
 class Target(NamedTuple):
@@ -99,6 +114,8 @@ def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
         return 3 if len(text) <= _DETECTION_LIMIT and "=" not in address and _DSN.search(text) else 0
     if grammar == "arguments" and text.lstrip()[:1] != "{":
         return 0
+    if grammar == "comma" and _COMMA.match(text) is None:
+        return 0
     if grammar == "semicolon" and ";" not in text and text.count("=") > 1:
         return 0
     target = load_target(f"{driver_id}/{notation_id}")
@@ -150,11 +167,8 @@ def notation_of(text: str, driver: str) -> Target:
     candidates = [loaded.facts] if wanted else list(loaded.driver.notations)
     bare = None
     for facts in candidates:
-        if not facts.schemes:
-            braced = text.lstrip()[:1] == "{"
-            fits = {"arguments": braced, "path": not text.startswith("file:") and not braced}
-            if bare is None and (wanted or fits.get(facts.grammar, not braced)):
-                bare = Target(f"{driver_id}/{facts.id}", "", None)
+        if not facts.schemes and bare is None and (wanted or _FITS.get(facts.grammar, _is_text)(text)):
+            bare = Target(f"{driver_id}/{facts.id}", "", None)
         for engine, prefixes in [*facts.schemes.items(), *facts.accepts.items()]:
             for prefix in sorted(prefixes, key=len, reverse=True):
                 if text.startswith(prefix):

@@ -76,7 +76,7 @@ def reading_document(reading: Reading, *, reveal: bool = False, effective: bool 
 
 
 def _fill_defaults(document: dict[str, object], reading: Reading, tls: dict[str, object]) -> None:
-    engine, driver = load_engine(reading.cord.engine), load_driver(reading.driver)
+    engine = load_engine(reading.cord.engine)
     document["effective"] = True
     hosts = reading.cord.hosts or (() if engine.embedded else (None,))
     document["hosts"] = [
@@ -88,8 +88,15 @@ def _fill_defaults(document: dict[str, object], reading: Reading, tls: dict[str,
         for h in hosts
     ]
     if tls["level"] is None:
-        tls["level"] = driver.tls_default
+        tls["level"] = default_level(reading)
     document["options"] = {name: json_value(value) for name, value in sorted(effective_options(reading).items())}
+
+
+def default_level(reading: Reading) -> str | None:
+    """Give the TLS level that the driver takes where a text states none; a notation may have one of its own."""
+    driver = load_driver(reading.driver)
+    notation = driver.notation(reading.notation)
+    return notation.tls_default if notation is not None and notation.tls_default is not None else driver.tls_default
 
 
 def effective_options(reading: Reading) -> dict[str, OptionValue]:

@@ -6,6 +6,8 @@ from dataclasses import replace
 
 from ..model import Host
 from ..notation import as_text, plain
+from .addresses import ADDRESSES, NoAddress
+from .ledger import Outcome
 from .sheet import Sheet
 
 
@@ -13,24 +15,37 @@ def write_hosts(sheet: Sheet) -> None:
     """Put hosts and ports where the target takes them; what has no place is booked as dropped."""
     loaded, hosts = sheet.loaded, list(sheet.cord.hosts)
     style = loaded.facts.hosts
+    if loaded.facts.discovery is not None:
+        for host in hosts:
+            sheet.lose("host", str(host), f"this notation names no host but what is looked up ({loaded.facts.discovery})")
+        return
     if hosts and style == "single" and len(hosts) > 1:
         for host in hosts[1:]:
             sheet.lose("host", str(host), f"{loaded.driver.title} takes one host")
         hosts = hosts[:1]
     kept = []
     positional = "host" in loaded.dialect.positions
-    for host in hosts:
-        if host.instance is not None:
+    instances = loaded.facts.addresses == "server" or "instance" in loaded.dialect.positions
+    for original in hosts:
+        host = original
+        if host.instance is not None and not instances and sheet.option_for("instance") is None:
             sheet.lose("host", f"instance {host.instance}", f"{loaded.driver.title} knows no named instances")
-        if host.is_socket and loaded.facts.socket == "none":
+            host = replace(host, instance=None)
+        if host.address.startswith("\\\\") and loaded.facts.addresses != "server":
+            sheet.lose("host", str(host), f"{loaded.driver.title} opens no named pipe")
+        elif host.is_socket and loaded.facts.socket == "none":
             sheet.lose("host", host.address, f"{loaded.driver.title} has no word for a Unix socket")
         elif host.is_socket and style == "inline" and not positional and len(hosts) > 1:
             sheet.lose("host", host.address, "a socket cannot stand in a list of hosts here")
         elif "," in host.address and style != "single":
             sheet.lose("host", host.address, "a comma parts hosts here, so none may stand in an address")
         else:
-            kept.append(replace(host, instance=None))
-    if len(kept) == 1 and kept[0].is_socket and loaded.facts.socket == "option":
+            kept.append(host)
+    if loaded.facts.addresses is not None:
+        _write_addresses(sheet, kept, loaded.facts.addresses)
+    elif loaded.facts.socket == "database":
+        _write_as_path(sheet, kept)
+    elif len(kept) == 1 and kept[0].is_socket and loaded.facts.socket == "option":
         _write_socket(sheet, kept[0].address, kept[0].port)
     elif positional and not (style == "paired" and len(kept) > 1):
         for host in kept:
@@ -43,8 +58,48 @@ def write_hosts(sheet: Sheet) -> None:
                 sheet.lose("port", str(host.port), "a socket has no port here")
             elif host.port is not None:
                 sheet.put("port", str(host.port), plain("port", None, host.port))
+            _write_instance(sheet, host)
     elif kept:
         _write_host_options(sheet, kept, style)
+        _write_instance(sheet, kept[0])
+
+
+def _write_instance(sheet: Sheet, host: Host) -> None:
+    if host.instance is None:
+        return
+    if "instance" in sheet.loaded.dialect.positions:
+        sheet.put("host", host.instance, plain("instance", None, host.instance))
+    elif (option := sheet.option_for("instance")) is not None:
+        sheet.put("host", host.instance, plain("option", option.name, host.instance))
+
+
+def _write_as_path(sheet: Sheet, hosts: list[Host]) -> None:
+    """A notation for sockets only: the path stands where a database stands elsewhere."""
+    for host in hosts:
+        if not host.is_socket:
+            sheet.lose("host", str(host), "this notation is for Unix sockets only")
+            continue
+        sheet.put("host", host.address, plain("socket", None, host.address))
+        if host.port is not None:
+            sheet.lose("port", str(host.port), "a socket has no port here")
+
+
+def _write_addresses(sheet: Sheet, hosts: list[Host], codec: str) -> None:
+    option = sheet.option_for("host")
+    network = sheet.cord.option("network_protocol")
+    if option is None or not hosts:
+        return
+    source = ",".join(str(h) for h in hosts)
+    try:
+        value = ADDRESSES[codec].write(hosts, str(network) if network is not None else None)
+    except NoAddress as problem:
+        sheet.lose("host", source, str(problem))
+        return
+    secret = any(h.shown != h.address for h in hosts)
+    sheet.put("host", source, plain("option", option.name, value), secret=secret)
+    if network is not None:
+        said = f"network_protocol={network}"
+        sheet.note("options.network_protocol", said, said, Outcome.KEPT, "it stands before the host")
 
 
 def _write_socket(sheet: Sheet, address: str, port: int | None) -> None:

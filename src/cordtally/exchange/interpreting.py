@@ -10,6 +10,7 @@ from operator import attrgetter
 from typing import NamedTuple
 
 from ..catalog import Driver, Option, find_nearest
+from ..errors import TextError
 from ..model import (
     DIRECT,
     MASK,
@@ -28,7 +29,9 @@ from ..model import (
 )
 from ..model.secret import SECRET_WORD, hides_secret
 from ..notation import Field, GrammarError, Parsed, Remark, as_text
+from .addresses import ADDRESSES
 from .codecs import Misread, read_value
+from .detection import notation_of
 from .states import match_state
 from .targets import Loaded, load_target
 
@@ -70,17 +73,20 @@ class Interpretation(NamedTuple):
 class _FoundHost:
     """A host while its port may still be found elsewhere; ``field`` is where it stands, None where it is implied."""
 
-    __slots__ = ("address", "field", "port")
+    __slots__ = ("address", "field", "instance", "port")
 
-    def __init__(self, address: str, field: Field | None, port: int | None = None) -> None:
-        self.address, self.field, self.port = address, field, port
+    def __init__(
+        self, address: str, field: Field | None, port: int | None = None, instance: str | None = None
+    ) -> None:
+        self.address, self.field, self.port, self.instance = address, field, port, instance
 
 
 class _Gathered:
     """What has been found so far while the fields are walked."""
 
     __slots__ = (
-        "auth", "files", "given", "hosts", "native", "options", "parts", "ports", "remarks", "roles", "rows", "tls",
+        "auth", "carried", "files", "given", "hosts", "native", "options",
+        "parts", "ports", "remarks", "roles", "rows", "tls",
     )  # fmt: skip
 
     def __init__(self) -> None:
@@ -96,6 +102,7 @@ class _Gathered:
         self.remarks: list[Remark] = []
         self.files: dict[str, str] = {}
         self.ports: list[int | None] | None = None
+        self.carried: Cord | None = None
 
 
 def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpretation:
@@ -104,6 +111,8 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpre
     found = _Gathered()
     found.remarks.extend(parsed.remarks)
     option_fields: list[Field] = []
+    if loaded.facts.scheme_words:
+        _take_scheme(str(parsed.fields[0].value), loaded, found)
     for field in parsed.fields:
         role = field.role
         if role == "option":
@@ -114,13 +123,19 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpre
             found.hosts.append(_FoundHost(value, field))
         elif role == "port":
             found.hosts[-1].port = _port(value, field, found)
+        elif role == "instance":
+            found.hosts[-1].instance = value
+        elif role == "socket":
+            found.hosts.append(_FoundHost(value, field))
         elif role != "scheme":
             found.roles[role] = value
         secret = role == "password" or ("=" in value and hides_secret(value))
         found.parts.append(Part(role, None, field.start, field.end, secret, field.whole))
     if option_fields:
-        _walk_options(_effective(option_fields, dialect.repeated, found), loaded, found)
+        _walk_options(_effective(option_fields, dialect.repeated, loaded, found), loaded, found)
     cord = _assemble(found, loaded, engine or driver.engines[0])
+    if driver.conflicts:
+        _note_conflicts(found, driver, len(parsed.text))
     spans = [(p.start, p.end) for p in found.parts if p.secret]
     spans += [_password_tail(h.field, parsed.text) for h in found.hosts if h.field and "@" in h.address[1:]]
     if len(found.parts) > 1:
@@ -134,13 +149,16 @@ def _password_tail(field: Field, text: str) -> tuple[int, int]:
     return field.start, max(at, field.start)
 
 
-def _effective(fields: list[Field], repeated: str, found: _Gathered) -> list[Field]:
+def _effective(fields: list[Field], repeated: str, loaded: Loaded, found: _Gathered) -> list[Field]:
     """Keep of repeated keys the one that the driver heeds; a list keeps them all."""
     if len(fields) == 1 or repeated == "list" or len({field.name for field in fields}) == len(fields):
         return fields
     heeded: dict[str | None, Field] = {}
     for field in fields:
         earlier = heeded.get(field.name)
+        if earlier is not None and (option := loaded.option(field.name or "")) is not None and option.repeats:
+            heeded[field.name] = earlier._replace(value=f"{earlier.value}\n{field.value}", end=field.end)
+            continue
         if earlier is None or repeated == "last":
             heeded[field.name] = field
         if earlier is not None:
@@ -160,18 +178,18 @@ def _effective(fields: list[Field], repeated: str, found: _Gathered) -> list[Fie
 
 
 def _walk_options(fields: list[Field], loaded: Loaded, found: _Gathered) -> None:
-    driver, notation = loaded.driver, loaded.facts.id
+    driver, carries = loaded.driver, loaded.facts.carries
     positional_hosts = bool(found.hosts)
     for field in fields:
         name, text = field.name or "", as_text(field.value)
-        option = driver.option(name)
-        if option is not None and not option.is_in(notation):
-            option = None
+        option = loaded.option(name)
         if option is None:
             _take_unknown(name, text, field, driver, found)
             continue
         canonical = option.canonical
         if driver.nested is not None and option.name == driver.nested[0] and _walk_nested(text, field, driver, found):
+            continue
+        if carries is not None and option.name == carries[0] and _walk_carried(text, field, carries[1], found):
             continue
         secret = option.secret or canonical == "password" or hides_secret(text)
         found.parts.append(Part(_role_of(canonical), name, field.start, field.end, secret, field.whole))
@@ -181,9 +199,12 @@ def _walk_options(fields: list[Field], loaded: Loaded, found: _Gathered) -> None
             found.files[canonical[4:]] = text
             found.given.add(option.name)
         elif canonical == "host":
-            if driver.query_wins or not positional_hosts:
+            if "host" in driver.query_wins or not positional_hosts:
                 _forget_positional_hosts(found)
-                _split_hosts(text, field, loaded, found)
+                if loaded.facts.addresses is not None:
+                    _take_addresses(field, loaded.facts.addresses, found)
+                else:
+                    _split_hosts(text, field, loaded, found)
         else:
             _take_role(canonical, text, field, loaded, found)
 
@@ -194,7 +215,15 @@ def _take_role(canonical: str, text: str, field: Field, loaded: Loaded, found: _
         found.ports = [_port(p, field, found) for p in ports]
     elif canonical == "socket":
         found.hosts[:] = [_FoundHost(text, field)]
-    elif canonical not in found.roles or loaded.driver.query_wins or canonical not in loaded.dialect.positions:
+    elif canonical == "instance":
+        if not found.hosts:
+            found.hosts.append(_FoundHost("", None))
+        found.hosts[0].instance = text
+    elif (
+        canonical not in found.roles
+        or canonical in loaded.driver.query_wins
+        or canonical not in loaded.dialect.positions
+    ):
         found.roles[canonical] = text
 
 
@@ -233,13 +262,97 @@ def _walk_nested(text: str, field: Field, driver: Driver, found: _Gathered) -> b
     return True
 
 
+def _walk_carried(text: str, field: Field, target: str, found: _Gathered) -> bool:
+    """Read an option whose value is a whole text for another target; False where it cannot be read."""
+    try:
+        inner = notation_of(text, target)
+        loaded = load_target(inner.target)
+        parsed = loaded.grammar.parse(text, loaded.dialect, inner.prefix)
+    except (GrammarError, TextError) as error:
+        hint = error.hint or "check it by itself"
+        problem = error.problem
+        found.remarks.append(Remark("value-out-of-range", f"{field.name}: {problem}", field.start, field.end, hint))
+        return False
+    inside = interpret(parsed, loaded, engine=inner.engine)
+    verbatim = field.end - field.start == len(text)
+    found.carried = inside.cord
+    if not verbatim:
+        found.parts.append(
+            Part("option", field.name, field.start, field.end, bool(inside.secret_spans), field.whole)
+        )
+    for part in inside.parts if verbatim else ():
+        start = field.start
+        found.parts.append(part._replace(start=part.start + start, end=part.end + start, whole=part.whole + start))
+    found.rows.extend(inside.rows)
+    for remark in inside.remarks:
+        start, end = (remark.start, remark.end) if verbatim else (0, len(text))
+        found.remarks.append(remark._replace(start=start + field.start, end=min(end + field.start, field.end)))
+    return True
+
+
+def _overlay(outer: Cord, inner: Cord) -> Cord:
+    """Put what is stated outside over what is stated in a carried text."""
+    tls = Tls(*(o if (o := getattr(outer.tls, n)) is not None else getattr(inner.tls, n) for n in Tls.__slots__))
+    return Cord(
+        inner.engine,
+        outer.hosts or inner.hosts,
+        outer.database if outer.database is not None else inner.database,
+        outer.user if outer.user is not None else inner.user,
+        outer.password if outer.password is not None else inner.password,
+        outer.authentication if outer.authentication != NO_AUTHENTICATION else inner.authentication,
+        tls,
+        outer.discovery if outer.discovery != DIRECT else inner.discovery,
+        tuple(sorted({**dict(inner.options), **dict(outer.options)}.items())),
+        tuple(sorted({**dict(inner.native), **dict(outer.native)}.items())),
+    )
+
+
+def _take_scheme(prefix: str, loaded: Loaded, found: _Gathered) -> None:
+    """A prefix that means more than the notation stands for an option of its own."""
+    option, word = loaded.option("(scheme)"), loaded.facts.scheme_words.get(prefix)
+    if option is None or word is None:
+        return
+    found.given.add(option.name)
+    if option.canonical == "tls.level":
+        found.tls[option.name] = word
+    elif option.canonical is not None:
+        value = read_value(option, loaded.driver, word)
+        if value is not None and not isinstance(value, Misread):
+            found.options[option.canonical] = value
+
+
+def _take_addresses(field: Field, codec: str, found: _Gathered) -> None:
+    for address in ADDRESSES[codec].read(field.value):
+        found.hosts.append(_FoundHost(address.host, field, None, address.instance))
+        if address.port is not None:
+            found.hosts[-1].port = _port(address.port, field, found)
+        if address.network is not None:
+            found.options["network_protocol"] = address.network
+
+
+def _note_conflicts(found: _Gathered, driver: Driver, length: int) -> None:
+    """Report options that the driver does not take together."""
+    words = {row.option.name: row.raw for row in found.rows if row.option is not None}
+    present = {*words, *found.roles, *(p.role for p in found.parts), *found.given}
+    for conflict in driver.conflicts:
+        named = {*conflict.given, *(name for name, _ in conflict.set)}
+        if not set(conflict.given) <= present:
+            continue
+        if any(words.get(name, found.tls.get(name, found.auth.get(name))) != word for name, word in conflict.set):
+            continue
+        places = [p for p in found.parts if p.name in named or p.role in named]
+        last = max(places, key=_START_OF, default=None)
+        start, end = (last.start, last.end) if last is not None else (0, length)
+        found.remarks.append(Remark("conflicting-options", conflict.why, start, end, conflict.fix))
+
+
 def _is_secret_name(name: str, driver: Driver) -> bool:
     option = driver.option(name)
     return option.secret if option is not None else _SOUNDS_SECRET.search(name) is not None
 
 
 _ROLES = frozenset(
-    {"host", "port", "database", "user", "password", "socket", "service"}
+    {"host", "port", "database", "user", "password", "socket", "service", "realm", "instance"}
     | {"tls.ca", "tls.certificate", "tls.key", "tls.key_password"}
 )
 
@@ -348,19 +461,43 @@ def _assemble(found: _Gathered, loaded: Loaded, engine: str) -> Cord:
         tls = _tls(found, driver)
     if found.auth:
         authentication = _authentication(found, driver)
-    service = roles.get("service")
-    return Cord(
+    authentication = _with_realm(authentication, roles)
+    discovery = _discovery(found, loaded)
+    cord = Cord(
         engine,
-        tuple(Host(h.address, h.port) for h in hosts),
+        tuple(Host(h.address, h.port, h.instance) for h in found.hosts),
         roles.get("database"),
         roles.get("user"),
         Secret(roles["password"]) if "password" in roles else None,
         authentication,
         tls,
-        DIRECT if service is None else Discovery(DiscoveryKind.SERVICE, service),
+        discovery,
         tuple(sorted(found.options.items())) if found.options else (),
         tuple(sorted(found.native.items())) if found.native else (),
     )
+    return cord if found.carried is None else _overlay(cord, found.carried)
+
+
+def _with_realm(authentication: Authentication, roles: dict[str, str]) -> Authentication:
+    realm = roles.get("realm")
+    return authentication if realm is None else Authentication(authentication.method, realm)
+
+
+def _discovery(found: _Gathered, loaded: Loaded) -> Discovery:
+    """What has to be looked up: a host that is no host but the name of a record, an alias, a service."""
+    if loaded.facts.discovery == "srv" and found.hosts:
+        named = found.hosts[0]
+        if len(found.hosts) > 1 or named.port is not None:
+            field = next((h.field for h in reversed(found.hosts) if h.field is not None), None)
+            start, end = (field.start, field.end) if field is not None else (0, 0)
+            message = "a service record brings its own hosts and ports: one name, and no port, may stand here"
+            found.remarks.append(Remark("conflicting-options", message, start, end, "write the record's name alone"))
+        found.hosts[:] = []
+        return Discovery(DiscoveryKind.SRV, named.address)
+    if (alias := found.roles.get("alias")) is not None:
+        return Discovery(DiscoveryKind.ALIAS, alias)
+    service = found.roles.get("service")
+    return DIRECT if service is None else Discovery(DiscoveryKind.SERVICE, service)
 
 
 def _assign_ports(hosts: list[_FoundHost], ports: list[int | None]) -> None:
@@ -390,8 +527,8 @@ def _tls(found: _Gathered, driver: Driver) -> Tls:
 
 def _authentication(found: _Gathered, driver: Driver) -> Authentication:
     state = match_state(driver.authentication, found.auth, found.given)
-    if state is not None:
-        return Authentication(AuthenticationMethod(state.meaning))
+    used = {name for name, _ in state.set} if state is not None and not state.read_only else set()
     for name, word in found.auth.items():
-        found.native[f"{driver.options[name].vocabulary}/{name}"] = word
-    return NO_AUTHENTICATION
+        if name not in used:
+            found.native[f"{driver.options[name].vocabulary}/{name}"] = word
+    return NO_AUTHENTICATION if state is None else Authentication(AuthenticationMethod(state.meaning))

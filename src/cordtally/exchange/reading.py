@@ -113,8 +113,8 @@ def _read_mapping(mapping: Mapping[str, object], driver: str | None) -> Reading:
         raise TextError("a mapping of arguments does not say which driver it is for", hint="pass driver='psycopg'")
     from ..notation.arguments import parse_mapping
 
-    loaded = load_target(f"{driver.partition('/')[0]}/arguments")
-    return _reading(parse_mapping(mapping), loaded, engine=None)
+    loaded = load_target(driver if driver.endswith("arguments") else f"{driver.partition('/')[0]}/arguments")
+    return _reading(parse_mapping(mapping, loaded.dialect), loaded, engine=None)
 
 
 def _reading(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Reading:

@@ -87,8 +87,10 @@ def _write_files(sheet: Sheet) -> set[str]:
 @cache
 def _choose(driver_id: str, notation: str, level: TlsLevel, present: frozenset[str]) -> Choice | None:
     driver = load_driver(driver_id)
+    facts = driver.notation(notation)
     states = [s for s in driver.tls if all(driver.options[name].is_in(notation) for name, _ in s.set)]
-    return choose_tls(states, driver.tls_default, level, present)
+    default = facts.tls_default if facts is not None and facts.tls_default is not None else driver.tls_default
+    return choose_tls(states, default, level, present)
 
 
 def _note_default(sheet: Sheet, words: dict[str, str], present: set[str]) -> None:
@@ -113,7 +115,7 @@ def _native_words(sheet: Sheet, canonical: str) -> dict[str, str]:
 
 
 def _pairs(words: dict[str, str]) -> str:
-    return ", ".join(f"{name}={word}" for name, word in words.items())
+    return ", ".join(f"{name.strip('()')}={word}" for name, word in words.items())
 
 
 def write_authentication(sheet: Sheet) -> None:
@@ -122,7 +124,13 @@ def write_authentication(sheet: Sheet) -> None:
     method = cord.authentication.method
     if method is None:
         return
-    state = choose_exactly(driver.authentication, method.value)
+    words = _native_words(sheet, "authentication")
+    stated = match_state(driver.authentication, words, set(words)) if words else None
+    if stated is not None and stated.meaning == method.value:
+        sheet.note("authentication.method", method.value, _pairs(words), Outcome.KEPT, "in the driver's own words")
+        return
+    taken = [s for s in driver.authentication if all(sheet.loaded.option(name) is not None for name, _ in s.set)]
+    state = choose_exactly(taken, method.value)
     if state is not None:
         said = _pairs(dict(state.set))
         line = LedgerLine(

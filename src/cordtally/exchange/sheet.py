@@ -21,6 +21,8 @@ class Sheet:
         self.secrets: set[str] = set()
         self.inner: list[Field] = []
         self.inner_secret = False
+        self.scheme_word: str | None = None
+        self.carried: str | None = None
 
     @property
     def typed(self) -> bool:
@@ -45,6 +47,9 @@ class Sheet:
     def put_under(self, fields: list[Field], line: LedgerLine) -> None:
         """Add fields that one ledger line stands for."""
         for field in fields:
+            if field.name == "(scheme)":
+                self.scheme_word = as_text(field.value)
+                continue
             self.owner[len(self.fields)] = len(self.lines)
             self.fields.append(field)
         self.lines.append(line)
@@ -94,21 +99,24 @@ class Sheet:
     def role(self, role: str, value: object, *, secret: bool = False) -> bool:
         """Put a part in its position, or under the driver's option for it; False where the target has neither."""
         source = MASK if secret else as_text(value)
+        part = "authentication.realm" if role == "realm" else role
         if role in self.loaded.dialect.positions:
-            self.put(role, source, plain(role, None, value), secret=secret)
+            self.put(part, source, plain(role, None, value), secret=secret)
             return True
         option = self.option_for(role)
         if option is None:
             return False
-        self.put(role, source, plain("option", option.name, value), secret=secret)
+        if option.type == "int" and self.typed:
+            if not (isinstance(value, str) and value.isascii() and value.isdigit() and len(value) < 10):
+                self.lose(part, source, f"{option.name} takes a number")
+                return True
+            value = int(value)
+        self.put(part, source, plain("option", option.name, value), secret=secret)
         return True
 
     def option_for(self, canonical: str) -> Option | None:
         """Find the driver's option for a canonical name, if this notation takes it."""
-        option = self.loaded.driver.by_canonical.get(canonical)
-        if option is None or not option.is_in(self.loaded.facts.id):
-            return None
-        return option
+        return self.loaded.by_canonical.get(canonical)
 
 
 def compare_sides(source: str, target: str) -> Outcome:

@@ -2,21 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cache
 from typing import Any, NamedTuple
 
-from ..catalog import Driver, NotationFacts, find_nearest, load_driver
+from ..catalog import Driver, NotationFacts, Option, find_nearest, load_driver, load_index, members_of
 from ..errors import UnknownName
+from ..model import Cord, DiscoveryKind
 from ..notation import load_grammar, make_dialect
 
 
 class Loaded(NamedTuple):
-    """A driver's notation, made ready: facts, grammar module, dialect."""
+    """A driver's notation, made ready: facts, grammar module, dialect, and the options that this notation takes."""
 
     driver: Driver
     facts: NotationFacts
     grammar: Any
     dialect: Any
+    by_canonical: Mapping[str, Option]
+    by_spelling: Mapping[str, Option]
+
+    @property
+    def name(self) -> str:
+        """``driver/notation``."""
+        return f"{self.driver.id}/{self.facts.id}"
+
+    def option(self, spelling: str) -> Option | None:
+        """Find an option of this notation by the driver's name or alias for it."""
+        return self.by_spelling.get(spelling if self.driver.case_sensitive else spelling.casefold())
 
 
 @cache
@@ -39,4 +52,46 @@ def load_target(target: str) -> Loaded:
             nearest=find_nearest(notation_id, known),
             hint=f"{driver_id} takes {', '.join(known)}",
         )
-    return Loaded(driver, facts, load_grammar(facts.grammar), make_dialect(facts.grammar, facts.flags))
+    by_spelling = {k: o for k, o in driver.by_spelling.items() if o.is_in(facts.id)}
+    by_canonical: dict[str, Option] = {}
+    for option in driver.options.values():
+        if option.canonical is not None and option.is_in(facts.id):
+            by_canonical.setdefault(option.canonical, option)
+    dialect = make_dialect(facts.grammar, facts.flags)
+    return Loaded(driver, facts, load_grammar(facts.grammar), dialect, by_canonical, by_spelling)
+
+
+def choose_target(target: str, cord: Cord) -> Loaded:
+    """Load the target that suits a cord.
+
+    A family gives its first driver for the engine; a driver without a notation gives the one made for what the cord
+    needs (a service record, a socket, an alias), or else its first.
+    """
+    name, slash, notation = target.partition("/")
+    for member in members_of(name):
+        if cord.engine in load_index()["drivers"][member]["engines"]:
+            name = member
+            break
+    if notation:
+        return load_target(name + slash + notation)
+    notations = load_driver(name).notations
+    needs = _needs(cord)
+    for facts in notations:
+        if facts.only_for in needs:
+            return load_target(f"{name}/{facts.id}")
+    for facts in notations:
+        if facts.only_for is None and (not facts.schemes or cord.engine in facts.schemes):
+            return load_target(f"{name}/{facts.id}")
+    return load_target(name)
+
+
+def _needs(cord: Cord) -> set[str]:
+    needs = set()
+    if cord.discovery.kind is not DiscoveryKind.DIRECT:
+        needs.add(cord.discovery.kind.value)
+    if len(cord.hosts) == 1 and cord.hosts[0].is_socket:
+        needs.add("socket")
+    if len(cord.hosts) > 1:
+        needs.add("several")
+    needs.update(name for name, _ in cord.options if name in {"sentinel_service", "system_identifier"})
+    return needs

@@ -8,10 +8,11 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 
-from ..catalog import Driver, Option, driver_ids, load_driver, load_index, members_of
+from ..catalog import Driver, Option, driver_ids, load_driver, load_index
 from ..errors import FieldError
 from ..model import MASK, Cord, DiscoveryKind, Locator, MaskedText, OptionValue, Secret
 from ..notation import Field, Rendered, as_text, plain
+from .carrying import write_carried
 from .charsets import CHARSETS
 from .codecs import NoWord, Written, read_value, word_of, write_value
 from .hosts import write_hosts
@@ -19,7 +20,7 @@ from .interpreting import safe_name
 from .ledger import Ledger, LedgerLine, Outcome
 from .security import write_authentication, write_tls
 from .sheet import Sheet
-from .targets import load_target
+from .targets import choose_target
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,13 +75,15 @@ def write(cord: Cord, target: str) -> Writing:
     >>> print(ct.write(cord, "npgsql").text)
     Host=gauge.greywick.example;Database=tides;Timeout=5
     """
-    loaded = load_target(_member(target, cord.engine))
+    loaded = choose_target(target, cord)
     driver = loaded.driver
     if cord.engine not in driver.engines:
         others = [i for i, d in load_index()["drivers"].items() if cord.engine in d["engines"]]
         raise FieldError(f"{driver.title} does not speak to {cord.engine}; targets for it: {', '.join(others)}")
     sheet = Sheet(cord, loaded)
-    prefix = _scheme(sheet)
+    if loaded.facts.carries is not None:
+        sheet.cord = write_carried(sheet, *loaded.facts.carries, write=write)
+    _note_engine(sheet)
     for name, value in loaded.facts.opening:
         if not any(key.endswith(f"/{name}") for key, _ in cord.native) and cord.discovery.kind is DiscoveryKind.DIRECT:
             reason = f"{driver.title} is found by this name"
@@ -91,48 +94,39 @@ def write(cord: Cord, target: str) -> Writing:
     _write_credentials(sheet)
     write_tls(sheet)
     write_authentication(sheet)
-    for option_name, option_value in cord.options:
+    for option_name, option_value in sheet.cord.options:
         _write_option(sheet, option_name, option_value)
     _write_native(sheet)
     sheet.close_inner()
     secrets = frozenset(sheet.secrets)
     fields = _as_words(sheet)
-    rendered: Rendered = loaded.grammar.render(fields, loaded.dialect, prefix, secrets)
+    rendered: Rendered = loaded.grammar.render(fields, loaded.dialect, _prefix(sheet), secrets)
     _book_refusals(sheet, fields, rendered)
     arguments = None
     if rendered.arguments is not None:
         arguments = {k: _wrapped(sheet, k, v) for k, v in rendered.arguments.items()}
     text = MaskedText(rendered.text, rendered.masked(MASK))
-    return Writing(f"{driver.id}/{loaded.facts.id}", text, Ledger(tuple(sheet.lines)), arguments)
+    return Writing(loaded.name, text, Ledger(tuple(sheet.lines)), arguments)
 
 
-def _member(target: str, engine: str) -> str:
-    """Turn the name of a family into its first driver for the engine; any other target stays as it is."""
-    family, slash, notation = target.partition("/")
-    for member in members_of(family):
-        if engine in load_index()["drivers"][member]["engines"]:
-            return member + slash + notation
-    return target
-
-
-def _scheme(sheet: Sheet) -> str:
-    cord, schemes = sheet.cord, sheet.loaded.facts.schemes
-    engines = sheet.loaded.driver.engines
-    if schemes:
-        listed = schemes.get(cord.engine) or next(iter(schemes.values()))
-        if cord.engine not in schemes:
-            sheet.note(
-                "engine",
-                cord.engine,
-                next(iter(schemes)),
-                Outcome.IMPLIED,
-                "the scheme does not tell them apart",
-            )
-        return listed[0]
-    if cord.engine != engines[0]:
+def _note_engine(sheet: Sheet) -> None:
+    """Say where the text will not tell the engine."""
+    engine, schemes, engines = sheet.cord.engine, sheet.loaded.facts.schemes, sheet.loaded.driver.engines
+    if schemes and engine not in schemes:
+        reason = "the scheme does not tell them apart"
+        sheet.note("engine", engine, next(iter(schemes)), Outcome.IMPLIED, reason)
+    elif not schemes and engine != engines[0]:
         reason = f"this notation does not name the engine; read back it counts as {engines[0]}"
-        sheet.note("engine", cord.engine, engines[0], Outcome.IMPLIED, reason)
-    return ""
+        sheet.note("engine", engine, engines[0], Outcome.IMPLIED, reason)
+
+
+def _prefix(sheet: Sheet) -> str:
+    facts = sheet.loaded.facts
+    if not facts.schemes:
+        return ""
+    listed = facts.schemes.get(sheet.cord.engine) or next(iter(facts.schemes.values()))
+    fitting = (p for p in listed if facts.scheme_words.get(p) == sheet.scheme_word)
+    return next(fitting, listed[0])
 
 
 def _write_discovery(sheet: Sheet) -> None:
@@ -140,11 +134,17 @@ def _write_discovery(sheet: Sheet) -> None:
     if discovery.kind is DiscoveryKind.DIRECT:
         return
     option = sheet.option_for("service") if discovery.kind is DiscoveryKind.SERVICE else None
-    source = f"{discovery.kind.value} {discovery.name}"
-    if option is None:
+    source, name = f"{discovery.kind.value} {discovery.name}", discovery.name or ""
+    if discovery.kind.value == sheet.loaded.facts.discovery:
+        role = "host" if discovery.kind is DiscoveryKind.SRV else discovery.kind.value
+        sheet.put("discovery", name, plain(role, None, name))
+        for host in sheet.cord.hosts:
+            sheet.lose("host", str(host), f"the {discovery.kind.value} brings its own hosts")
+        sheet.cord = sheet.cord.copy_with(hosts=())
+    elif option is None:
         sheet.lose("discovery", source, f"{sheet.loaded.driver.title} looks up no {discovery.kind.value}")
     else:
-        sheet.put("discovery", discovery.name or "", plain("option", option.name, discovery.name or ""))
+        sheet.put("discovery", name, plain("option", option.name, name))
 
 
 def _write_credentials(sheet: Sheet) -> None:
@@ -165,14 +165,19 @@ def _write_credentials(sheet: Sheet) -> None:
         sheet.note("database", "", None, Outcome.IMPLIED, "an empty database name counts as none")
     elif cord.database is not None and not sheet.role("database", cord.database):
         sheet.lose("database", cord.database, f"{driver.title} takes no database")
-    if cord.authentication.realm is not None:
-        sheet.lose("authentication.realm", cord.authentication.realm, f"{driver.title} knows no realm")
+    realm = cord.authentication.realm
+    if realm is not None and not sheet.role("realm", realm):
+        sheet.lose("authentication.realm", realm, f"{driver.title} knows no realm")
 
 
 def _write_option(sheet: Sheet, name: str, value: OptionValue) -> None:
     part, driver = f"options.{name}", sheet.loaded.driver
     shown = f"{name}={value}"
-    option = driver.by_canonical.get(name)
+    if name == "network_protocol" and sheet.loaded.facts.addresses == "server":
+        if not cord_has_host(sheet):
+            sheet.lose(part, shown, "it stands before a host, and there is none")
+        return
+    option = sheet.option_for(name) or driver.by_canonical.get(name)
     inner = sheet.inner_target()
     if option is None and inner is not None and (through := inner.driver.by_canonical.get(name)):
         _write_inner_option(sheet, through, inner.driver, name, value)
@@ -195,6 +200,11 @@ def _write_option(sheet: Sheet, name: str, value: OptionValue) -> None:
     if driver.passes_text and isinstance(value_written, bool) and not option.only_in:
         value_written = word_of(value_written, driver)
     sheet.put(part, shown, plain("option", option.name, value_written), loss=written.loss)
+
+
+def cord_has_host(sheet: Sheet) -> bool:
+    """Whether a host was written that an option could stand before."""
+    return any(line.part == "host" and line.target is not None for line in sheet.lines)
 
 
 def _write_inner_option(sheet: Sheet, option: Option, driver: Driver, name: str, value: OptionValue) -> None:
@@ -225,7 +235,7 @@ def _write_native(sheet: Sheet) -> None:
         secret = isinstance(value, Secret)
         key, plain_name = f"{vocabulary}/{safe_name(name)}", safe_name(name)
         shown = f"{plain_name}={MASK if secret else as_text(value)}"
-        option = driver.option(name)
+        option = sheet.loaded.option(name) or driver.option(name)
         known = option is not None and option.vocabulary == vocabulary
         if not known and not (vocabulary == driver.id and option is None):
             inner = sheet.inner_target()
@@ -242,6 +252,10 @@ def _write_native(sheet: Sheet) -> None:
             sheet.lose(f"native.{key}", shown, "the same option is written with another value")
         else:
             raw: object = value.reveal() if isinstance(value, Secret) else value
+            if option is not None and option.repeats and not sheet.typed and isinstance(raw, str) and "\n" in raw:
+                pieces = [plain("option", name, piece) for piece in raw.split("\n")]
+                sheet.put_under(pieces, LedgerLine(f"native.{key}", shown, shown, Outcome.KEPT))
+                continue
             made = _typed_native(option, as_text(raw)) if sheet.typed and option is not None else raw
             sheet.put(f"native.{key}", shown, plain("option", name, made), secret=secret)
 

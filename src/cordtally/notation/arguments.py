@@ -6,11 +6,12 @@ Values keep their types. The library hands the mapping to the driver; the text i
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from json.decoder import JSONDecoder
+from typing import Any
 
-from .parts import Field, GrammarError, Parsed, Rendered, as_text
+from .parts import Field, GrammarError, Parsed, Refused, Rendered, as_text
 
 _BLANKS = " \t\n\r"
 _DECODER = JSONDecoder()
@@ -18,8 +19,12 @@ _DECODER = JSONDecoder()
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect:
-    """JSON's own rules; of a key given twice the last wins, as in ``json.loads``."""
+    """JSON's own rules; of a key given twice the last wins, as in ``json.loads``.
 
+    With ``nested``, an object inside stands for its entries, their names joined by dots.
+    """
+
+    nested: bool = False
     repeated: str = "last"
     empty: str = "kept"
     positions: tuple[str, ...] = ()
@@ -53,7 +58,9 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
                 raise
             raise GrammarError("this is not a JSON value", place, place + 1) from None
         quotes = 1 if isinstance(value, str) else 0
-        if value is not None:
+        if dialect.nested and isinstance(value, dict) and value:
+            fields += [Field("option", n, v, position, end, whole) for n, v in _flatten(value, f"{name}.")]
+        elif value is not None:
             fields.append(Field("option", name, value, position + quotes, end - quotes, whole))
         position = _skip(text, end)
     rest = _skip(text, position + 1)
@@ -62,8 +69,18 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     return Parsed(text, tuple(fields))
 
 
-def parse_mapping(mapping: Mapping[str, object]) -> Parsed:
+def _flatten(mapping: Mapping[str, object], lead: str) -> Iterator[tuple[str, object]]:
+    for name, value in mapping.items():
+        if isinstance(value, dict) and value:
+            yield from _flatten(value, f"{lead}{name}.")
+        elif value is not None:
+            yield lead + name, value.decode("utf-8", "surrogateescape") if isinstance(value, bytes) else value
+
+
+def parse_mapping(mapping: Mapping[str, object], dialect: Dialect) -> Parsed:
     """Take a mapping as it is; bytes are decoded as UTF-8, None counts as absent, and places are all zero."""
+    if dialect.nested:
+        return Parsed("", tuple(Field("option", n, v, 0, 0, 0) for n, v in _flatten(mapping, "")))
     fields = []
     for name, value in mapping.items():
         kept = value.decode("utf-8", "surrogateescape") if isinstance(value, bytes) else value
@@ -85,16 +102,44 @@ def _expect(text: str, position: int, wanted: str, called: str) -> int:
 
 
 def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
-    """Make the mapping, and its text."""
-    pieces: list[tuple[str, bool]] = [("{", False)]
+    """Make the mapping, and its text; nested objects are told by the dots in names."""
     arguments: dict[str, object] = {}
+    hidden: dict[str, object] = {}
+    refused: list[Refused] = []
     for part in fields:
-        name = part.name or ""
-        arguments[name] = part.value
-        shown = json.dumps(part.value, ensure_ascii=False, default=as_text)
-        lead = f"{', ' if len(pieces) > 1 else ''}{json.dumps(name, ensure_ascii=False)}: "
-        if name in secrets and isinstance(part.value, str):
-            pieces += [(lead + '"', False), (shown[1:-1], True), ('"', False)]
-        else:
-            pieces += [(lead, False), (shown, name in secrets)]
-    return Rendered([*pieces, ("}", False)], [], arguments)
+        place: Any = arguments
+        cover: Any = hidden
+        *path, last = (part.name or "").split(".") if dialect.nested else (part.name or "",)
+        for step in path:
+            if isinstance(place, dict):
+                place, cover = place.setdefault(step, {}), cover.setdefault(step, {})
+        if not isinstance(place, dict) or isinstance(place.get(last), dict):
+            refused.append(Refused(part, "another argument of this name stands there already"))
+            continue
+        place[last] = part.value
+        cover[last] = _Hidden(part.value) if part.name in secrets else part.value
+    return Rendered([*_pieces(hidden)], refused, arguments)
+
+
+class _Hidden:
+    """A value whose text is a secret piece."""
+
+    __slots__ = ("value",)
+
+    def __init__(self, value: object) -> None:
+        self.value = value
+
+
+def _pieces(value: object) -> Iterator[tuple[str, bool]]:
+    """Write a value as JSON, in pieces; quotes around a secret stay outside it."""
+    if isinstance(value, _Hidden):
+        shown = json.dumps(value.value, ensure_ascii=False, default=as_text)
+        yield from ([('"', False), (shown[1:-1], True), ('"', False)] if shown[0] == '"' else [(shown, True)])
+    elif isinstance(value, dict):
+        yield "{", False
+        for index, (name, inner) in enumerate(value.items()):
+            yield f"{', ' if index else ''}{json.dumps(name, ensure_ascii=False)}: ", False
+            yield from _pieces(inner)
+        yield "}", False
+    else:
+        yield json.dumps(value, ensure_ascii=False, default=as_text), False

@@ -16,6 +16,7 @@ from functools import cache
 from . import percent
 from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Rendered, as_text
 
+_DIGITS = re.compile(r"[0-9]{1,9}")
 _TROUBLE = frozenset("@/?#:[] %&+")
 
 
@@ -57,6 +58,13 @@ class Dialect:
     equals_optional: bool = False
     opaque: bool = False
     special: dict[str, str] = field(default_factory=dict)
+    user_plus: str = "literal"
+    user_strict: bool = False
+    path: str = "database"
+    database_refuses: str = ""
+    database_ends: str = ""
+    separators: str = "&"
+    one_equals: bool = False
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -138,16 +146,33 @@ def _user_part(text: str, start: int, dialect: Dialect, fields: list[Field], rem
         return start
     if colon > at:
         colon = -1
+    if dialect.user_strict:
+        _refuse_loose_user(text, start, at, colon)
     user_end = at if colon < 0 else colon
     if user_end > start:
         raw = text[start:user_end]
-        fields.append(Field("user", None, percent.decode(raw), start, user_end, start))
+        fields.append(Field("user", None, _unescape(raw, dialect), start, user_end, start))
         _remark_raw("user name", raw, start, user_end, remarks)
     if colon >= 0:
         raw = text[colon + 1 : at]
-        fields.append(Field("password", None, percent.decode(raw), colon + 1, at, colon + 1))
+        fields.append(Field("password", None, _unescape(raw, dialect), colon + 1, at, colon + 1))
         _remark_raw("password", raw, colon + 1, at, remarks)
     return at + 1
+
+
+def _unescape(raw: str, dialect: Dialect) -> str:
+    return percent.decode(raw.replace("+", " ") if dialect.user_plus == "blank" else raw)
+
+
+def _refuse_loose_user(text: str, start: int, at: int, colon: int) -> None:
+    place = text.find("@", start, at)
+    if place < 0 and colon >= 0:
+        place = text.find(":", colon + 1, at)
+    if place >= 0:
+        hint = f"write it as {percent.encode(text[place])}"
+        raise GrammarError("this character must be escaped in a user name or password", place, place + 1, hint)
+    if at in {start, colon + 1} and colon <= start:
+        raise GrammarError("a user name is missing before the @", start, at + 1)
 
 
 def _remark_raw(what: str, raw: str, start: int, end: int, remarks: list[Remark]) -> None:
@@ -235,13 +260,18 @@ def _database(text: str, position: int, dialect: Dialect, fields: list[Field]) -
     if dialect.opaque:
         start = position
     elif position < length and text[position] == "/":
-        start = position + 1
+        start = position if dialect.path == "socket" else position + 1
     else:
         return position
     end = text.find("?", start)
     end = length if end < 0 else end
     if dialect.fragment == "dropped":
         end = min(end, _end_of(text, start, "#"))
+    if dialect.path == "socket":
+        fields.append(Field("socket", None, percent.decode(text[start:end]), start, end, start))
+        return _past_path(text, end, dialect)
+    if dialect.database_ends:
+        end = _end_of(text, start, dialect.database_ends + "?")
     if dialect.raw_slash == "refused" and text.find("/", start, end) >= 0:
         place = text.find("/", start, end)
         raise GrammarError("a slash inside the database name must be escaped", place, place + 1, "write it as %2F")
@@ -253,8 +283,21 @@ def _database(text: str, position: int, dialect: Dialect, fields: list[Field]) -
             value = _decode_but(text[start:end], dialect.database_keeps)
         if dialect.leading_slashes == "dropped":
             value = value.lstrip("/")
+        if dialect.path == "number":
+            value = value.replace("/", "")
+        if not _DIGITS.fullmatch(value) if dialect.path == "number" else False:
+            return _past_path(text, end, dialect)
+        bad = next((c for c in dialect.database_refuses if c in value), None)
+        if bad is not None:
+            raise GrammarError("a database name cannot hold this character", start, end)
         fields.append(Field("database", None, value, start, end, start))
-    return length if end < length and text[end] == "#" and dialect.fragment == "dropped" else end
+    return _past_path(text, end, dialect)
+
+
+def _past_path(text: str, end: int, dialect: Dialect) -> int:
+    if dialect.database_ends and end < len(text) and text[end] != "?":
+        return _end_of(text, end, "?")
+    return len(text) if end < len(text) and text[end] == "#" and dialect.fragment == "dropped" else end
 
 
 def _decode_but(raw: str, kept: str) -> str:
@@ -268,10 +311,14 @@ def _query(text: str, start: int, dialect: Dialect, fields: list[Field]) -> None
     if dialect.fragment == "dropped":
         length = _end_of(text, start, "#")
     blank_plus, escaped = dialect.plus == "blank", dialect.escaping == "percent"
+    separator = next((c for c in dialect.separators if text.find(c, start, length) >= 0), "&")
     while start < length:
-        end = text.find("&", start, length)
+        end = text.find(separator, start, length)
         end = length if end < 0 else end
         equals = text.find("=", start, end)
+        if dialect.one_equals and equals >= 0 and text.find("=", equals + 1, end) >= 0:
+            place = text.find("=", equals + 1, end)
+            raise GrammarError("a value holds a second =", place, place + 1, "write it as %3D")
         if equals < 0 and end > start and not dialect.equals_optional and dialect.repeated != "list":
             raise GrammarError("a parameter has no = and value", start, end, "write it as name=value")
         if end > start and not (dialect.empty == "dropped" and equals in {-1, end - 1}):
@@ -296,17 +343,20 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
     database: str | None = None
     query: list[tuple[str, bool]] = []
     orphan: Field | None = None
+    named = not dialect.user_strict or any(f.role == "user" for f in fields)
     for part, follower in zip(fields, [*fields[1:], None]):
         try:
             if part.role == "user":
                 user.insert(0, (_user(as_text(part.value), dialect), False))
             elif part.role == "password":
+                if not named:
+                    raise CannotHold("a password cannot stand here without a user name")  # noqa: TRY301 -- booked below
                 user += [(":", False), (percent.encode(as_text(part.value)), True)]
             elif part.role == "host":
                 hosts.append(_host(as_text(part.value), dialect))
             elif part.role == "port" and part is not orphan:
                 hosts[-1] += f":{part.value}"
-            elif part.role == "database":
+            elif part.role in {"database", "socket"}:
                 database = _database_text(as_text(part.value), dialect)
             elif part.role == "option":
                 name, value = _pair(part.name or "", as_text(part.value), dialect)
@@ -325,6 +375,8 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
 
 
 def _user(value: str, dialect: Dialect) -> str:
+    if value == "" and dialect.user_strict:
+        raise CannotHold("an empty user name cannot stand here")
     return percent.encode(value)
 
 
@@ -345,6 +397,14 @@ def _host(value: str, dialect: Dialect) -> str:
 
 
 def _database_text(value: str, dialect: Dialect) -> str:
+    if dialect.path == "socket":
+        if not value.startswith("/"):
+            raise CannotHold("a path from the root is wanted here")
+        return percent.encode(value[1:], "/")
+    if dialect.path == "number" and (not value.isascii() or not value.isdigit() or str(int(value[:10])) != value):
+        raise CannotHold("the database is a number here")
+    if not set(dialect.database_refuses + dialect.database_ends).isdisjoint(value):
+        raise CannotHold(f"a database name cannot hold any of {dialect.database_refuses + dialect.database_ends}")
     if dialect.leading_slashes == "dropped" and value.startswith("/"):
         raise CannotHold("the driver drops slashes at the beginning of a database name")
     if dialect.database_keeps:

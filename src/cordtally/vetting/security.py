@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from ipaddress import ip_address
 from pathlib import Path
 
-from ..catalog import load_driver, load_engine
+from ..catalog import load_engine
 from ..exchange import Reading
+from ..exchange.documents import default_level
 from ..exchange.placeholders import is_placeholder
 from ..model import AuthenticationMethod, Cord, Secret, TlsLevel
 from .findings import Finding, Severity, finding
@@ -64,7 +65,7 @@ def check_tls(cord: Cord, reading: Reading | None) -> Iterator[Finding]:
     level, span = cord.tls.level, place_of(reading, "tls.level")
     stated = level is not None
     if level is None and reading is not None:
-        default = load_driver(reading.driver).tls_default
+        default = default_level(reading)
         level = TlsLevel(default) if default is not None else None
     says = "" if stated else "nothing is stated, and by default "
     fix = "ask for verify-identity, and give the authority's certificate (ca)"

@@ -1,0 +1,98 @@
+"""Host options whose value is more than a name: named codecs that the catalog's ``addresses`` refers to."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Mapping, Sequence
+from typing import NamedTuple
+
+from ..model import Host
+from ..notation import as_text
+
+_NETWORKS = {"tcp": "tcp", "np": "named-pipe", "lpc": "shared-memory", "admin": "administrator"}
+_NETWORK = re.compile(r"\s*(tcp|np|lpc|admin):", re.IGNORECASE)
+_THIS_MACHINE = {".", "(local)", ""}
+
+
+class Address(NamedTuple):
+    """One address as it stands in an option; the port still as text."""
+
+    host: str
+    port: str | None = None
+    instance: str | None = None
+    network: str | None = None
+
+
+class AddressCodec(NamedTuple):
+    """How the value of a host option is read into addresses and written from hosts."""
+
+    read: Callable[[object], list[Address]]
+    write: Callable[[Sequence[Host], str | None], object]
+
+
+class NoAddress(ValueError):
+    """Hosts that cannot stand in such an option; the reason quotes nothing."""
+
+
+def _read_server(value: object) -> list[Address]:
+    r"""Read ``[tcp:]host[\instance][,port]``, ``(localdb)\name`` or ``[np:]\\host\pipe\name``.
+
+    Source: Microsoft.Data.SqlClient's documentation of Data Source (not checked against an installed driver).
+    """
+    text = as_text(value)
+    network = None
+    if match := _NETWORK.match(text):
+        network = _NETWORKS[match[1].lower()]
+        text = text[match.end() :]
+    if text.startswith("\\\\"):
+        return [Address(text, network=network)]
+    head, comma, tail = text.rpartition(",")
+    port = tail.strip() if comma and tail.strip().isdigit() else None
+    if port is not None:
+        text = head
+    host, slash, instance = text.partition("\\")
+    host = host.strip()
+    return [Address("localhost" if host in _THIS_MACHINE else host, port, instance if slash else None, network)]
+
+
+def _write_server(hosts: Sequence[Host], network: str | None) -> object:
+    host = hosts[0]
+    prefix = next((word + ":" for word, meaning in _NETWORKS.items() if meaning == network), "")
+    address = host.address
+    if _NETWORK.match(address) or address.strip() != address or address in _THIS_MACHINE or "," in address:
+        raise NoAddress("this host name would be read as something else here")
+    if address.startswith("\\\\"):
+        if host.port is not None or host.instance is not None:
+            raise NoAddress("a named pipe has no port and no instance")
+    elif "\\" in address or (host.instance is not None and ("," in host.instance)):
+        raise NoAddress("a host name or instance here holds no backslash and no comma")
+    instance = "" if host.instance is None else f"\\{host.instance}"
+    port = "" if host.port is None else f",{host.port}"
+    return f"{prefix}{address}{instance}{port}"
+
+
+def _read_objects(value: object) -> list[Address]:
+    """Read a list of objects with ``host`` and ``port``, given as such or as JSON text."""
+    if isinstance(value, str):
+        try:
+            value = json.loads(value)
+        except ValueError:
+            return [Address(as_text(value))]
+    listed = value if isinstance(value, list) else [value]
+    return [
+        Address(as_text(one.get("host", "")), None if one.get("port") is None else str(one["port"]))
+        if isinstance(one, dict)
+        else Address(as_text(one))
+        for one in listed
+    ]
+
+
+def _write_objects(hosts: Sequence[Host], network: str | None) -> object:
+    return [{"host": h.address} if h.port is None else {"host": h.address, "port": h.port} for h in hosts]
+
+
+ADDRESSES: Mapping[str, AddressCodec] = {
+    "server": AddressCodec(_read_server, _write_server),
+    "objects": AddressCodec(_read_objects, _write_objects),
+}
