@@ -28,7 +28,8 @@ from cordtally.model import Duration, TlsLevel
 
 ROOT = Path(__file__).parents[2]
 UNCHECKED = {
-    "npgsql", "mongo-java", "mongo-dotnet", "go-redis", "lettuce", "redis-dotnet",
+    "npgsql", "mongo-java", "mongo-dotnet", "go-redis", "lettuce", "redis-dotnet", "connector-j", "mysqlconnector", "connector-net",
+    "connector-odbc", "rmariadb",
 }  # fmt: skip
 
 

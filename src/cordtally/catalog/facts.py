@@ -96,6 +96,8 @@ class NotationFacts:
     ``discovery`` says that the host is no host but a name to look up (``srv``, ``alias``);
     ``scheme_words`` give a prefix a meaning, as the value of the option ``(scheme)``;
     ``carries`` names an option whose value is a whole text for another target, and that target;
+    with ``host_required`` a text without a host is refused, so the engine's default host is written;
+    with ``database_required`` the same is true of a database, for which there is no default;
     ``addresses`` names the codec of a host option whose value is more than a name.
     """
 
@@ -114,6 +116,8 @@ class NotationFacts:
     scheme_words: Mapping[str, str] = field(default_factory=dict)
     carries: tuple[str, str] | None = None
     addresses: str | None = None
+    host_required: bool = False
+    database_required: bool = False
     tls_default: str | None = None
 
 

@@ -129,7 +129,7 @@ def build_driver(driver_id: str) -> Driver:
         refuses=raw.get("refuses", ""),
         query_wins=_winners(raw.get("query_wins", False)),
         bytes_password=bool(raw.get("bytes_password", False)),
-        password_charset=raw.get("password_charset"),
+        password_charset=raw.get("password_charset") or None,
         password_note=raw.get("password_note"),
         nested=(raw["nested"]["option"], raw["nested"]["target"]) if "nested" in raw else None,
         family=raw.get("family"),
@@ -240,5 +240,7 @@ def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
         scheme_words=raw.get("scheme_words", {}),
         carries=None if carries is None else (carries["option"], carries["target"]),
         addresses=raw.get("addresses"),
+        host_required=bool(raw.get("host_required", False)),
+        database_required=bool(raw.get("database_required", False)),
         tls_default=raw.get("tls_default"),
     )

@@ -11,7 +11,7 @@ from rich.text import Text
 
 from ..catalog import Option, load_canonical, load_driver
 from ..exchange import OptionRow, Part, Reading, read, write
-from ..exchange.documents import json_value
+from ..exchange.documents import default_level, json_value
 from ..model import MASK, Duration, Host, Secret, masked_position
 from ..notation import as_text
 from ..vetting import Finding, vet_reading
@@ -190,6 +190,6 @@ def _bracketed(parts: list[str]) -> str:
 def _implied_rows(reading: Reading) -> list[tuple[str, str, str, str]]:
     cord, driver = reading.cord, load_driver(reading.driver)
     rows = [("", "engine", cord.engine, ""), ("", "log-in", cord.login.value, "by what is given")]
-    if cord.tls.level is None and driver.tls_default is not None:
-        rows.append(("", "TLS", driver.tls_default, f"not stated; the default of {driver.title}"))
+    if cord.tls.level is None and (default := default_level(reading)) is not None:
+        rows.append(("", "TLS", default, f"not stated; the default of {driver.title}"))
     return rows

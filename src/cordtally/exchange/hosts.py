@@ -4,20 +4,33 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from ..catalog import load_engine
 from ..model import Host
 from ..notation import as_text, plain
 from .addresses import ADDRESSES, NoAddress
-from .ledger import Outcome
+from .ledger import LedgerLine, Outcome
 from .sheet import Sheet
 
 
 def write_hosts(sheet: Sheet) -> None:
     """Put hosts and ports where the target takes them; what has no place is booked as dropped."""
+    _write_hosts(sheet)
+    if sheet.loaded.facts.host_required and not any(f.role == "host" for f in sheet.fields):
+        default = load_engine(sheet.cord.engine).default_host or "localhost"
+        reason = f"{sheet.loaded.driver.title} wants a host here: the engine's default is written"
+        sheet.put_under([plain("host", None, default)], LedgerLine("host", None, default, Outcome.IMPLIED, reason))
+        for host in sheet.cord.hosts:
+            if host.port is not None:
+                sheet.lose("port", str(host.port), "its host could not be written")
+
+
+def _write_hosts(sheet: Sheet) -> None:
     loaded, hosts = sheet.loaded, list(sheet.cord.hosts)
     style = loaded.facts.hosts
     if loaded.facts.discovery is not None:
         for host in hosts:
-            sheet.lose("host", str(host), f"this notation names no host but what is looked up ({loaded.facts.discovery})")
+            reason = f"this notation names no host but what is looked up ({loaded.facts.discovery})"
+            sheet.lose("host", str(host), reason)
         return
     if hosts and style == "single" and len(hosts) > 1:
         for host in hosts[1:]:

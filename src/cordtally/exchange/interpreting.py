@@ -186,6 +186,8 @@ def _walk_options(fields: list[Field], loaded: Loaded, found: _Gathered) -> None
         if option is None:
             _take_unknown(name, text, field, driver, found)
             continue
+        if isinstance(field.value, bool) and option.type == "bool" and option.values is None:
+            text = driver.true_words[0] if field.value else driver.false_words[0]
         canonical = option.canonical
         if driver.nested is not None and option.name == driver.nested[0] and _walk_nested(text, field, driver, found):
             continue

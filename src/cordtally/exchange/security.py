@@ -55,8 +55,8 @@ def write_tls(sheet: Sheet) -> None:
 
 
 def _typed_word(sheet: Sheet, name: str, word: str) -> object:
-    kind = sheet.loaded.driver.options[name].type if sheet.typed else "str"
-    return word == "true" if kind == "bool" else json.loads(word) if kind == "object" else word
+    kind = sheet.loaded.driver.options[name].type
+    return word == "true" if kind == "bool" else json.loads(word) if kind == "object" and sheet.typed else word
 
 
 def _write_files(sheet: Sheet) -> set[str]:

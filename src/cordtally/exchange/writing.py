@@ -165,6 +165,9 @@ def _write_credentials(sheet: Sheet) -> None:
         sheet.note("database", "", None, Outcome.IMPLIED, "an empty database name counts as none")
     elif cord.database is not None and not sheet.role("database", cord.database):
         sheet.lose("database", cord.database, f"{driver.title} takes no database")
+    if sheet.loaded.facts.database_required and not cord.database:
+        reason = f"{driver.title} refuses a text that names no database: put one in"
+        sheet.note("database", None, None, Outcome.APPROXIMATED, reason)
     realm = cord.authentication.realm
     if realm is not None and not sheet.role("realm", realm):
         sheet.lose("authentication.realm", realm, f"{driver.title} knows no realm")
@@ -233,9 +236,9 @@ def _write_native(sheet: Sheet) -> None:
     for full_name, value in sheet.cord.native:
         vocabulary, _, name = full_name.partition("/")
         secret = isinstance(value, Secret)
-        key, plain_name = f"{vocabulary}/{safe_name(name)}", safe_name(name)
-        shown = f"{plain_name}={MASK if secret else as_text(value)}"
         option = sheet.loaded.option(name) or driver.option(name)
+        plain_name = name if option is not None else safe_name(name)
+        key, shown = f"{vocabulary}/{plain_name}", f"{plain_name}={MASK if secret else as_text(value)}"
         known = option is not None and option.vocabulary == vocabulary
         if not known and not (vocabulary == driver.id and option is None):
             inner = sheet.inner_target()

@@ -1,9 +1,11 @@
-"""Semicolon-separated pairs, in the quoting of .NET and of ODBC.
+"""Semicolon-separated pairs, in the quoting of .NET, ODBC, PDO and DBI.
 
-    text   = [ pair *( ";" pair ) ] [";"]
+    text   = [prefix] [ pair *( ";" pair ) ] [";"]
     pair   = key "=" value
     .NET   : a value that begins with " or ' runs to the same mark, doubled inside; "==" in a key is one "="
     ODBC   : a value that begins with { runs to }, doubled inside; which keys take braces is up to the driver
+    PDO    : a semicolon inside a value is doubled
+    DBI    : nothing is quoted, and the driver may part pairs at colons, too
 
 Sources: public documentation of .NET's DbConnectionStringBuilder (not checked against an installed one) and of
 ODBC's SQLDriverConnect; psqlODBC 13.02 through unixODBC 2.3.11, tried.
@@ -28,14 +30,19 @@ _BRACES = {"{": "}"}
 class Dialect:
     """How one driver quotes.
 
-    ``quoting`` is ``either-quote`` or ``braces``; ``braced`` and ``percent`` list the keys (folded) that take braces,
-    and those whose unbraced value is percent-decoded; ``trims`` cuts blanks around bare values.
+    ``quoting`` is ``either-quote``, ``braces``, ``doubled`` or ``none``; ``braced`` and ``percent`` list the keys that
+    take braces (``*`` for all), and those whose unbraced value is percent-decoded; ``trims`` cuts blanks around bare
+    values, and where ``value_ends`` are ``trimmed``, blanks at the end of every value are lost; ``separators`` part
+    the pairs; ``bracketed`` lists the keys whose value may hold a colon inside [ and ].
     """
 
     quoting: str = "braces"
     braced: tuple[str, ...] = ()
     percent: tuple[str, ...] = ()
     trims: bool = False
+    value_ends: str = "kept"
+    separators: str = ";"
+    bracketed: tuple[str, ...] = ()
     empty: str = "kept"
     repeated: str = "last"
     positions: tuple[str, ...] = ()
@@ -49,11 +56,14 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     GrammarError
         For a key without ``=``, a quote or brace that is never closed, or something after a closing one.
     """
-    fields: list[Field] = []
+    fields: list[Field] = [Field("scheme", None, prefix, 0, len(prefix), 0)] if prefix else []
     remarks: list[Remark] = []
+    if dialect.quoting in {"doubled", "none"}:
+        _parse_unquoted(text, len(prefix), dialect, fields)
+        return Parsed(text, tuple(fields))
     folded = {name.casefold() for name in dialect.percent}
     braced = {name.casefold() for name in dialect.braced}
-    position, length = 0, len(text)
+    position, length = len(prefix), len(text)
     while position < length:
         if text[position] in "; \t\r\n":
             position += 1
@@ -62,7 +72,7 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         name = text[position:equals].replace("==", "=").strip()
         if not name:
             raise GrammarError("a key is missing before =", position, equals + 1)
-        marks = _QUOTES if dialect.quoting == "either-quote" else _BRACES if name.casefold() in braced else {}
+        marks = _QUOTES if dialect.quoting == "either-quote" else _BRACES if _takes_braces(name, braced) else {}
         start, end, value, after = _value(text, equals + 1, marks, trims=dialect.trims)
         if name.casefold() in folded and start > 0 and text[start - 1 : start] != "{":
             value = unquote_plus(value, errors="surrogateescape")
@@ -80,6 +90,45 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
             )
         position = after + 1
     return Parsed(text, tuple(fields), tuple(remarks))
+
+
+def _takes_braces(name: str, braced: set[str]) -> bool:
+    return "*" in braced or name.casefold() in braced
+
+
+def _parse_unquoted(text: str, position: int, dialect: Dialect, fields: list[Field]) -> None:
+    """Pairs without quotes: a separator ends the value, unless it is doubled or stands in brackets."""
+    doubled = dialect.quoting == "doubled"
+    while position < len(text):
+        end = _end_of_unquoted(text, position, dialect, doubled)
+        equals = text.find("=", position, end)
+        if equals < 0 and end > position and text[position:end].strip():
+            raise GrammarError("a key has no = and value", position, end, "nothing is quoted here: did it end early?")
+        if equals >= 0:
+            start, name, value = equals + 1, text[position:equals].strip(), text[equals + 1 : end]
+            if not name:
+                raise GrammarError("a key is missing before =", position, equals + 1)
+            if doubled:
+                value = value.replace(";;", ";")
+            if dialect.bracketed and value[:1] == "[" and value[-1:] == "]":
+                start, value = start + 1, value[1:-1]
+            stop = start + len(value) if not doubled else end
+            fields.append(Field("option", name, value, start, stop, position))
+        position = end + 1
+
+
+def _end_of_unquoted(text: str, position: int, dialect: Dialect, doubled: bool) -> int:
+    bracket = False
+    while position < len(text):
+        character = text[position]
+        if dialect.bracketed and character in "[]":
+            bracket = character == "[" and text.find("]", position) >= 0
+        elif character in dialect.separators and not bracket:
+            if not (doubled and text.startswith(";", position + 1)):
+                return position
+            position += 1
+        position += 1
+    return len(text)
 
 
 def _end_of_key(text: str, start: int, dialect: Dialect) -> int:
@@ -142,15 +191,37 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
     for part in fields:
         name, value = part.name or "", as_text(part.value)
         try:
+            if dialect.value_ends == "trimmed" and value != value.rstrip():
+                raise CannotHold("the driver cuts blanks at the end of a value")  # noqa: TRY301 -- booked below
             if dialect.quoting == "either-quote":
                 key, written = _dotnet_key(name), _dotnet_value(value)
+            elif dialect.quoting == "braces":
+                key, written = _odbc_key(name), _odbc_value(value, _takes_braces(name, braced))
             else:
-                key, written = _odbc_key(name), _odbc_value(value, name.casefold() in braced)
+                key, written = _bare_key(name, dialect), _bare_value(name, value, dialect)
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
             continue
         pieces += [(f"{';' if pieces else ''}{key}=", False), (written, part.name in secrets)]
-    return Rendered(pieces, refused)
+    return Rendered([(prefix, False), *pieces] if prefix else pieces, refused)
+
+
+def _bare_key(name: str, dialect: Dialect) -> str:
+    if not name.strip() or name != name.strip() or not set(dialect.separators + "=[]").isdisjoint(name):
+        raise CannotHold("its name cannot stand as a key here")
+    return name
+
+
+def _bare_value(name: str, value: str, dialect: Dialect) -> str:
+    if dialect.quoting == "doubled":
+        if value.startswith(";"):
+            raise CannotHold("a semicolon is written as two, and cannot stand at the beginning of a value")
+        return value.replace(";", ";;")
+    if name in dialect.bracketed and ":" in value and set("[];").isdisjoint(value):
+        return f"[{value}]"
+    if not set(dialect.separators + ("[]" if dialect.bracketed else "")).isdisjoint(value):
+        raise CannotHold(f"nothing is quoted here, and {' or '.join(dialect.separators)} would end the value")
+    return value
 
 
 def _dotnet_key(name: str) -> str:

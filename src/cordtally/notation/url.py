@@ -65,6 +65,7 @@ class Dialect:
     database_ends: str = ""
     separators: str = "&"
     one_equals: bool = False
+    dot_segments: bool = False
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -407,6 +408,8 @@ def _database_text(value: str, dialect: Dialect) -> str:
         raise CannotHold(f"a database name cannot hold any of {dialect.database_refuses + dialect.database_ends}")
     if dialect.leading_slashes == "dropped" and value.startswith("/"):
         raise CannotHold("the driver drops slashes at the beginning of a database name")
+    if dialect.dot_segments and value in {".", ".."}:
+        raise CannotHold("the driver takes . and .. for steps in a path, and drops them")
     if dialect.database_keeps:
         if not set("?#").isdisjoint(value) or not {".", ".."}.isdisjoint(value.split("/")):
             raise CannotHold("the driver leaves ? and # escaped in a database name, and drops . and .. between slashes")

@@ -72,6 +72,9 @@ RULES: Mapping[str, Rule] = {
         _W, "an administrator's account", "A flaw in the application then gives away the whole server."
     ),
     "repeated-key": Rule(_W, "a key given twice", "Which of the two counts differs from driver to driver."),
+    "conflicting-options": Rule(
+        _W, "settings that do not go together", "The driver refuses them, or heeds one and drops the other in silence."
+    ),
 }
 
 
