@@ -29,7 +29,8 @@ from cordtally.model import Duration, TlsLevel
 ROOT = Path(__file__).parents[2]
 UNCHECKED = {
     "npgsql", "mongo-java", "mongo-dotnet", "go-redis", "lettuce", "redis-dotnet", "connector-j", "mysqlconnector", "connector-net",
-    "connector-odbc", "rmariadb",
+    "connector-odbc", "rmariadb", "rpostgres", "sqlx-postgres", "r2dbc-postgresql", "r2dbc-mysql", "r2dbc-mariadb",
+    "prisma+postgresql", "prisma+mysql",
 }  # fmt: skip
 
 

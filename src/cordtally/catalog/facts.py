@@ -9,7 +9,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, fields
 
 TYPES = ("str", "int", "bool", "duration", "bytes", "word", "object")
-UNITS = ("ns", "us", "ms", "s", "min", "h", "go", "B", "KiB", "MiB")
+UNITS = ("ns", "us", "ms", "s", "min", "h", "go", "iso", "B", "KiB", "MiB")
 UNKNOWN_OPTIONS = ("refused", "ignored", "sent")
 ZEROES = ("unlimited", "system", "none", "refused", "skipped", "from-server")
 ROLES = ("host", "port", "database", "user", "password", "socket", "service", "authentication", "realm", "instance")

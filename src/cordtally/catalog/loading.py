@@ -184,6 +184,8 @@ def _read_raw(driver_id: str) -> dict[str, Any]:
         if key in base:
             raw.setdefault(key, base[key])
     kept = {name: entry for name, entry in base["options"].items() if name not in raw.get("without", ())}
+    if raw.get("base_only_in"):
+        kept = {name: {**entry, "only_in": raw["base_only_in"]} for name, entry in kept.items()}
     raw["options"] = {**kept, **raw["options"]}
     return raw
 

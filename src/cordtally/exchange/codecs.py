@@ -17,6 +17,11 @@ from ..model.values import NANOSECONDS
 _INTEGER = re.compile(r"[+-]?\d{1,19}", re.ASCII)
 _DECIMAL = re.compile(r"[+-]?\d{1,19}(?:\.\d{1,12})?", re.ASCII)
 _GO_PART = re.compile(r"(\d{1,19}(?:\.\d{1,12})?|\.\d{1,12})(ns|us|µs|μs|ms|s|m|h)", re.ASCII)
+_ISO = re.compile(
+    r"([+-]?)P(?:(\d{1,9})D)?(?:T(?:(\d{1,9})H)?(?:(\d{1,9})M)?(?:(-?\d{1,15}(?:\.\d{1,9})?)S)?)?",
+    re.ASCII | re.IGNORECASE,
+)
+_SPELLED = {"go": "a duration with units, like 5s or 250ms", "iso": "an ISO 8601 duration, like PT5S"}
 _SIZES = {"B": 1, "KiB": 1024, "MiB": 1024**2}
 _GO_LARGEST = 2**63 - 1
 
@@ -111,8 +116,8 @@ def _read_bool(option: Option, driver: Driver, text: str) -> bool | Misread:
 
 def _read_duration(option: Option, text: str) -> Duration | Misread | None:
     number: Fraction | int | None
-    if option.unit == "go":
-        number = _read_go(text)
+    if option.unit in _SPELLED:
+        number = _read_go(text) if option.unit == "go" else _read_iso(text)
         unit = 1
     elif text.isdigit() and text.isascii() and len(text) < 20:
         number = int(text)
@@ -122,7 +127,7 @@ def _read_duration(option: Option, text: str) -> Duration | Misread | None:
         number = Fraction(text.strip()) if pattern.fullmatch(text.strip()) else None
         unit = NANOSECONDS[option.unit or "s"]
     if number is None:
-        wanted = "a duration with units, like 5s or 250ms" if option.unit == "go" else f"a number of {_unit(option)}"
+        wanted = _SPELLED.get(option.unit or "", f"a number of {_unit(option)}")
         return Misread("value-out-of-range", f"{option.name} wants {wanted}", _duration_fix(option, text))
     if number < 0 and option.minimum is None:
         return _special(option, option.negative, "a negative number")
@@ -147,7 +152,7 @@ def _duration_fix(option: Option, text: str) -> str:
         meant = Duration.parse(text)
         written = write_duration(option, meant).value
     except ValueError:
-        return "write 5s" if option.unit == "go" else "write digits only"
+        return {"go": "write 5s", "iso": "write PT5S"}.get(option.unit or "", "write digits only")
     return f"write {written}"
 
 
@@ -170,6 +175,16 @@ def _read_go(text: str) -> Fraction | None:
         total += Fraction(match[1]) * NANOSECONDS[unit]
         position = match.end()
     return sign * total if rest else None
+
+
+def _read_iso(text: str) -> Fraction | None:
+    """Read an ISO 8601 duration as java.time.Duration.parse takes it: days, hours, minutes and seconds."""
+    match = _ISO.fullmatch(text)
+    if match is None or not any(match.groups()[1:]) or text[-1] in "Tt":
+        return None
+    units = (NANOSECONDS["d"], NANOSECONDS["h"], NANOSECONDS["min"], NANOSECONDS["s"])
+    total = sum((Fraction(n) * u for n, u in zip(match.groups()[1:], units) if n), Fraction(0))
+    return -total if match[1] == "-" else total
 
 
 def write_value(option: Option, driver: Driver, value: OptionValue) -> Written:
@@ -218,12 +233,14 @@ def write_duration(option: Option, value: Duration) -> Written:
     """Write a duration in the option's unit: rounded up, kept inside its bounds, and never turned into "no limit"."""
     if value.nanoseconds is None:
         if option.zero == "unlimited":
-            return Written("0s" if option.unit == "go" else 0)
+            return Written({"go": "0s", "iso": "PT0S"}.get(option.unit or "", 0))
         if option.negative == "unlimited":
-            return Written(-1)
+            return Written({"go": "-1ns", "iso": "PT-1S"}.get(option.unit or "", -1))
         raise NoWord(f"{option.name} has no word for waiting without limit")
     if option.unit == "go":
         return _write_go(option, value.nanoseconds)
+    if option.unit == "iso":
+        return _write_iso(option, value.nanoseconds)
     unit = NANOSECONDS[option.unit or "s"]
     number = Fraction(value.nanoseconds, unit)
     loss = None
@@ -252,6 +269,14 @@ def _write_go(option: Option, nanoseconds: int) -> Written:
         if nanoseconds and nanoseconds % NANOSECONDS[unit] == 0:
             return Written(f"{nanoseconds // NANOSECONDS[unit]}{word}")
     return Written(f"{nanoseconds}ns")
+
+
+def _write_iso(option: Option, nanoseconds: int) -> Written:
+    if nanoseconds == 0 and option.zero not in {None, "none"}:
+        return Written("PT0.000000001S", "0 would mean no limit here: the shortest time is written")
+    seconds, rest = divmod(nanoseconds, NANOSECONDS["s"])
+    fraction = f".{rest:09}".rstrip("0") if rest else ""
+    return Written(f"PT{seconds}{fraction}S")
 
 
 def word_of(value: object, driver: Driver) -> str:
