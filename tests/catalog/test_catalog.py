@@ -30,7 +30,8 @@ ROOT = Path(__file__).parents[2]
 UNCHECKED = {
     "npgsql", "mongo-java", "mongo-dotnet", "go-redis", "lettuce", "redis-dotnet", "connector-j", "mysqlconnector", "connector-net",
     "connector-odbc", "rmariadb", "rpostgres", "sqlx-postgres", "r2dbc-postgresql", "r2dbc-mysql", "r2dbc-mariadb",
-    "prisma+postgresql", "prisma+mysql",
+    "prisma+postgresql", "prisma+mysql", "prisma+sqlserver", "sqlclient", "msodbcsql", "oledb", "mssql-jdbc",
+    "pdo-sqlsrv", "r2dbc-mssql",
 }  # fmt: skip
 
 

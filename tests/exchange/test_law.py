@@ -29,8 +29,9 @@ def differences(before: Cord, after: Cord) -> set[str]:
 def hold_law(cord: Cord, target: str) -> None:
     writing = ct.write(cord, target)
     again = ct.read(writing.text, driver=target)
-    added = {f"native.{target.partition('/')[0]}/{line.part}" for line in writing.ledger if line.outcome.value == "added"}
-    undeclared = {p for p in differences(cord, again.cord) - added if not writing.ledger.declares(p)}
+    added = {line.part for line in writing.ledger if line.outcome.value == "added"}
+    differ = {p for p in differences(cord, again.cord) if not (p.startswith("native.") and p.partition("/")[2] in added)}
+    undeclared = {p for p in differ if not writing.ledger.declares(p)}
     assert not undeclared, (sorted(undeclared), writing.text.reveal())
     if again.notation == "arguments":
         mapped = ct.read(writing.revealed_arguments(), driver=target)

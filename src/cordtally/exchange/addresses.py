@@ -72,6 +72,19 @@ def _write_server(hosts: Sequence[Host], network: str | None) -> object:
     return f"{prefix}{address}{instance}{port}"
 
 
+def _read_server_instance(value: object) -> list[Address]:
+    r"""Read ``host`` or ``host\instance``; the port is an option of its own."""
+    host, slash, instance = as_text(value).partition("\\")
+    return [Address("localhost" if host in _THIS_MACHINE else host, None, instance if slash else None)]
+
+
+def _write_server_instance(hosts: Sequence[Host], network: str | None) -> object:
+    host = hosts[0]
+    if host.address in _THIS_MACHINE or "\\" in host.address:
+        raise NoAddress("this host name would be read as something else here")
+    return host.address + ("" if host.instance is None else f"\\{host.instance}")
+
+
 def _read_objects(value: object) -> list[Address]:
     """Read a list of objects with ``host`` and ``port``, given as such or as JSON text."""
     if isinstance(value, str):
@@ -94,5 +107,6 @@ def _write_objects(hosts: Sequence[Host], network: str | None) -> object:
 
 ADDRESSES: Mapping[str, AddressCodec] = {
     "server": AddressCodec(_read_server, _write_server),
+    "server-instance": AddressCodec(_read_server_instance, _write_server_instance),
     "objects": AddressCodec(_read_objects, _write_objects),
 }

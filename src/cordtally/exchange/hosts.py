@@ -38,7 +38,7 @@ def _write_hosts(sheet: Sheet) -> None:
         hosts = hosts[:1]
     kept = []
     positional = "host" in loaded.dialect.positions
-    instances = loaded.facts.addresses == "server" or "instance" in loaded.dialect.positions
+    instances = loaded.facts.addresses in {"server", "server-instance"} or "instance" in loaded.dialect.positions
     for original in hosts:
         host = original
         if host.instance is not None and not instances and sheet.option_for("instance") is None:
@@ -110,7 +110,10 @@ def _write_addresses(sheet: Sheet, hosts: list[Host], codec: str) -> None:
         return
     secret = any(h.shown != h.address for h in hosts)
     sheet.put("host", source, plain("option", option.name, value), secret=secret)
-    if network is not None:
+    port = sheet.option_for("port")
+    if port is not None and codec != "server" and hosts[0].port is not None and codec != "objects":
+        sheet.put("port", str(hosts[0].port), plain("option", port.name, hosts[0].port))
+    if network is not None and codec == "server":
         said = f"network_protocol={network}"
         sheet.note("options.network_protocol", said, said, Outcome.KEPT, "it stands before the host")
 

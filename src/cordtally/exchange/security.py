@@ -8,7 +8,7 @@ from functools import cache
 from ..catalog import load_driver
 from ..model import MASK, AuthenticationMethod, Secret, TlsLevel
 from ..notation import as_text, plain
-from .codecs import find_word
+from .codecs import find_word, write_value
 from .ledger import LedgerLine, Outcome
 from .sheet import Sheet
 from .states import Choice, choose_exactly, choose_tls, match_state
@@ -55,7 +55,10 @@ def write_tls(sheet: Sheet) -> None:
 
 
 def _typed_word(sheet: Sheet, name: str, word: str) -> object:
-    kind = sheet.loaded.driver.options[name].type
+    option = sheet.loaded.driver.options[name]
+    kind = option.type
+    if kind == "bool" and option.values is not None:
+        return write_value(option, sheet.loaded.driver, word == "true").value
     return word == "true" if kind == "bool" else json.loads(word) if kind == "object" and sheet.typed else word
 
 
@@ -136,7 +139,7 @@ def write_authentication(sheet: Sheet) -> None:
         line = LedgerLine(
             "authentication.method", method.value, said, Outcome.REWORDED, "the same in the driver's words"
         )
-        sheet.put_under([plain("option", name, word) for name, word in state.set], line)
+        sheet.put_under([plain("option", name, _typed_word(sheet, name, word)) for name, word in state.set], line)
         return
     implied = {
         AuthenticationMethod.PASSWORD: cord.password is not None,

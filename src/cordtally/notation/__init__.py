@@ -11,7 +11,7 @@ from typing import Any
 
 from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Rendered, as_text, plain
 
-GRAMMARS = ("url", "keyword", "semicolon", "dsn", "arguments", "path", "comma")
+GRAMMARS = ("url", "keyword", "semicolon", "dsn", "arguments", "path", "comma", "hostpairs")
 
 __all__ = [
     "GRAMMARS",

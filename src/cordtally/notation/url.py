@@ -291,7 +291,9 @@ def _database(text: str, position: int, dialect: Dialect, fields: list[Field]) -
         bad = next((c for c in dialect.database_refuses if c in value), None)
         if bad is not None:
             raise GrammarError("a database name cannot hold this character", start, end)
-        fields.append(Field("database", None, value, start, end, start))
+        role = "instance" if dialect.path == "instance" else "database"
+        if role == "database" or fields[-1].role in {"host", "port"}:
+            fields.append(Field(role, None, value, start, end, start))
     return _past_path(text, end, dialect)
 
 
@@ -357,7 +359,7 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
                 hosts.append(_host(as_text(part.value), dialect))
             elif part.role == "port" and part is not orphan:
                 hosts[-1] += f":{part.value}"
-            elif part.role in {"database", "socket"}:
+            elif part.role in {"database", "socket", "instance"}:
                 database = _database_text(as_text(part.value), dialect)
             elif part.role == "option":
                 name, value = _pair(part.name or "", as_text(part.value), dialect)
@@ -402,6 +404,8 @@ def _database_text(value: str, dialect: Dialect) -> str:
         if not value.startswith("/"):
             raise CannotHold("a path from the root is wanted here")
         return percent.encode(value[1:], "/")
+    if dialect.path == "instance" and not value:
+        raise CannotHold("an instance has a name")
     if dialect.path == "number" and (not value.isascii() or not value.isdigit() or str(int(value[:10])) != value):
         raise CannotHold("the database is a number here")
     if not set(dialect.database_refuses + dialect.database_ends).isdisjoint(value):
