@@ -7,16 +7,19 @@ from collections.abc import Callable, Mapping
 from functools import cache
 from typing import NamedTuple
 
-from ..catalog import find_nearest, load_driver, load_index, members_of
+from ..catalog import Option, find_nearest, load_driver, load_engine, load_index, members_of
 from ..errors import AmbiguousText, TextError
 from ..notation import GrammarError
-from .targets import load_target
+from .targets import Loaded, load_target
 
 _SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+._:-]{0,40}?://")
 _DSN = re.compile(r"@(?:tcp|unix)?/|(?:^|@)\w{0,8}\([^()]*\)/")
 _COMMA = re.compile(r"[A-Za-z0-9_.:\[\]-]+(?:,|$)")
 _PATH = re.compile(r":memory:|[^=;]+\.(?:db|db3|sqlite|sqlite3)", re.DOTALL)
+_REGISTERED = re.compile(r"(?:^|;)\s*driver\s*=\s*\{?([^{};]+)\}?\s*(?:;|$)", re.IGNORECASE)
+_INSTANCE = re.compile(r"^(?:tcp|np|lpc|admin):|\\|,\d+$|^\(local")
 _DETECTION_LIMIT = 65536
+_CLOSE = 5
 
 
 def _is_text(text: str) -> bool:
@@ -85,6 +88,9 @@ def _unknown_scheme(text: str) -> TextError:
 
 
 def _find_bare(text: str) -> Target:
+    if (named := _REGISTERED.search(text)) is not None:
+        known = load_index()["registered"].get(named[1].strip().casefold(), "odbc")
+        return Target(f"{known}/semicolon", "", None)
     scores: dict[str, int] = {}
     for driver_id, notation_id, grammar in load_index()["bare"]:
         score = _score(text, driver_id, notation_id, grammar)
@@ -98,14 +104,14 @@ def _find_bare(text: str) -> Target:
     best = max(scores.values())
     leaders = [target for target, score in scores.items() if score == best]
     if len(leaders) > 1:
-        raise _ambiguous(leaders)
+        raise _ambiguous([target for target, score in scores.items() if best - score < _CLOSE])
     return Target(leaders[0], "", None)
 
 
 def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
-    """Count how well a text fits a notation without a prefix: known keys for, unknown ones against.
+    """Count how well a text fits a notation without a prefix: known keys for, unknown and retired ones against.
 
-    A key in the driver's own case counts a little more than one in another case.
+    A driver's own name for a key counts a little more than an alias, as do values that only one kind of server has.
     """
     if grammar == "path":
         return 3 if _PATH.fullmatch(text[:4096]) and "\n" not in text else 0
@@ -124,16 +130,29 @@ def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
         parsed = target.grammar.parse(text, target.dialect, "")
     except GrammarError:
         return 2 if grammar in {"keyword", "semicolon"} and _first_key_known(text, driver_id, grammar) else 0
-    names = [f.name or "" for f in parsed.fields]
-    known = sum(1 for name in names if _knows(driver_id, name, notation_id))
-    spelled = {s for o in driver.options.values() for s in (o.name, *o.aliases)}
-    exact = sum(1 for name in names if name in spelled)
-    return max(0, 5 * known + exact - 4 * (len(names) - known))
+    names = {(field.name or "").casefold() for field in parsed.fields}
+    score = -4 * sum(name.casefold() not in names for name, _ in target.facts.opening)
+    for field in parsed.fields:
+        option = target.option(field.name or "")
+        if option is None or option.retired:
+            score -= 4
+            continue
+        score += 5 + (field.name == option.name) + (not driver.case_sensitive or field.name in _spellings(option))
+        score += _tells(option, str(field.value), target)
+    return max(0, score)
 
 
-def _knows(driver_id: str, name: str, notation_id: str) -> bool:
-    option = load_driver(driver_id).option(name)
-    return option is not None and option.is_in(notation_id)
+def _spellings(option: Option) -> tuple[str, ...]:
+    return (option.name, *option.aliases)
+
+
+def _tells(option: Option, value: str, target: Loaded) -> int:
+    """What a value says of the kind of server: its usual port, or an address with an instance or a comma."""
+    if option.canonical == "port":
+        return 3 * any(value == str(load_engine(e).default_port) for e in target.driver.engines)
+    if option.canonical == "host" and _INSTANCE.search(value):
+        return 6 if target.facts.addresses is not None else -6
+    return 0
 
 
 def _first_key_known(text: str, driver_id: str, grammar: str) -> bool:
@@ -144,8 +163,9 @@ def _first_key_known(text: str, driver_id: str, grammar: str) -> bool:
 
 
 def _ambiguous(targets: list[str]) -> AmbiguousText:
+    listed = f"{', '.join(targets[:-1])} and {targets[-1]}"
     return AmbiguousText(
-        f"{' and '.join(targets)} would both read it, each in its own way",
+        f"{listed} would {'both' if len(targets) == 2 else 'all'} read it, each in its own way",
         hint=f"say which is meant: --from {targets[0].partition('/')[0]} (driver= in Python)",
     )
 

@@ -377,7 +377,7 @@ def _take_unknown(
     name: str, text: str, field: Field, driver: Driver, found: _Gathered, *, inside: bool = False
 ) -> None:
     shown = safe_name(name)
-    secret = shown == MASK or _SOUNDS_SECRET.search(name) is not None
+    secret = shown == MASK or _SOUNDS_SECRET.search(name) is not None or hides_secret(text)
     value: OptionValue = Secret(text) if secret else text
     if not inside:
         start = field.whole if shown == MASK else field.start
