@@ -54,7 +54,7 @@ def _pairs(strategies: dict, most: int):
 def cords(target: str):
     """Cords for an engine that the target speaks to; half of their options are such as the driver knows."""
     driver, canonical = load_driver(target.partition("/")[0]), load_canonical()
-    values = {n: st.sampled_from(f.values) if f.type == "word" else BY_TYPE[f.type] for n, f in canonical.items()}
+    values = {n: st.builds(Secret, ANY_TEXT) if f.secret else st.sampled_from(f.values) if f.type == "word" else BY_TYPE[f.type] for n, f in canonical.items()}
     own = {n: v for n, v in values.items() if n in driver.by_canonical}
     native = {
         f"{fact.vocabulary}/{name}": st.builds(Secret, ANY_TEXT) if fact.secret else ANY_TEXT

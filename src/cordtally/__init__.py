@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from .exchange import Outcome as Outcome
     from .exchange import Reading as Reading
     from .exchange import Writing as Writing
+    from .exchange import change_wallet as change_wallet
     from .exchange import compare as compare
     from .exchange import compose as compose
     from .exchange import convert as convert
@@ -73,7 +74,7 @@ _HOME = {
         ".errors",
     ),
     **dict.fromkeys(("Ledger", "Outcome", "Reading", "Writing"), ".exchange"),
-    **dict.fromkeys(("compare", "compose", "convert", "read", "write"), ".exchange"),
+    **dict.fromkeys(("change_wallet", "compare", "compose", "convert", "read", "write"), ".exchange"),
     **dict.fromkeys(
         (
             "Authentication",

@@ -31,7 +31,8 @@ UNCHECKED = {
     "npgsql", "mongo-java", "mongo-dotnet", "go-redis", "lettuce", "redis-dotnet", "connector-j", "mysqlconnector", "connector-net",
     "connector-odbc", "rmariadb", "rpostgres", "sqlx-postgres", "r2dbc-postgresql", "r2dbc-mysql", "r2dbc-mariadb",
     "prisma+postgresql", "prisma+mysql", "prisma+sqlserver", "sqlclient", "msodbcsql", "oledb", "mssql-jdbc",
-    "pdo-sqlsrv", "r2dbc-mssql",
+    "pdo-sqlsrv", "r2dbc-mssql", "ojdbc", "odp-net", "oracle-odbc", "godror",
+    "sqlite-dotnet", "duckdb-jdbc", "clickhouse-jdbc", "jaybird", "firebird-odbc",
 }  # fmt: skip
 
 

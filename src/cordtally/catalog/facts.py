@@ -9,7 +9,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, fields
 
 TYPES = ("str", "int", "bool", "duration", "bytes", "word", "object")
-UNITS = ("ns", "us", "ms", "s", "min", "h", "go", "iso", "B", "KiB", "MiB")
+UNITS = ("ns", "us", "ms", "s", "min", "h", "go", "iso", "suffix", "B", "KiB", "MiB")
 UNKNOWN_OPTIONS = ("refused", "ignored", "sent")
 ZEROES = ("unlimited", "system", "none", "refused", "skipped", "from-server")
 ROLES = ("host", "port", "database", "user", "password", "socket", "service", "authentication", "realm", "instance")
@@ -25,7 +25,7 @@ class Option:
     """One option of a driver, as its own source states it.
 
     ``unit`` is what a bare number counts; ``zero`` and ``negative`` say what those numbers mean to the driver;
-    ``repeats`` says that it may be given several times;
+    ``repeats`` says that it may be given several times, ``read_only`` that it is understood and never written;
     ``values`` maps the driver's words to canonical ones, the first word of each meaning being the one that is written.
     """
 
@@ -45,6 +45,7 @@ class Option:
     secret: bool = False
     raw: bool = False
     repeats: bool = False
+    read_only: bool = False
     only_in: tuple[str, ...] = ()
     since: str | None = None
     retired: str | None = None
@@ -92,7 +93,8 @@ class NotationFacts:
     a text that does not tell is read by a driver that ``claims`` it;
     ``accepts`` lists further prefixes, which are read only when the driver is named: they belong to another one;
     ``socket`` says where the path of a Unix socket goes: ``authority``, ``option``, ``host``, ``database`` (the
-    path of a URL) or ``none``; ``only_for`` names what a cord must need for this notation to be chosen unasked;
+    path of a URL) or ``none``; ``only_for`` lists needs of a cord, one of which must be there for this notation to be
+    chosen unasked;
     ``discovery`` says that the host is no host but a name to look up (``srv``, ``alias``);
     ``scheme_words`` give a prefix a meaning, as the value of the option ``(scheme)``;
     ``carries`` names an option whose value is a whole text for another target, and that target;
@@ -111,7 +113,7 @@ class NotationFacts:
     opening: tuple[tuple[str, str], ...] = ()
     accepts: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     claims: bool = True
-    only_for: str | None = None
+    only_for: tuple[str, ...] = ()
     discovery: str | None = None
     scheme_words: Mapping[str, str] = field(default_factory=dict)
     carries: tuple[str, str] | None = None
@@ -194,13 +196,18 @@ class Engine:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CanonicalOption:
-    """An option under its full, driver-independent name; ``usual`` brackets the durations that people mean."""
+    """An option under its full, driver-independent name; ``usual`` brackets the durations that people mean.
+
+    A default that ``matters`` changes what a program sees, so that a conversion speaks of it.
+    """
 
     name: str
     type: str
     meaning: str
     values: tuple[str, ...] = ()
     usual: tuple[str, ...] = ()
+    secret: bool = False
+    matters: bool = False
 
 
 def option_from(name: str, vocabulary: str, raw: Mapping[str, object], canonical: Iterable[str]) -> Option:

@@ -168,6 +168,8 @@ def load_canonical() -> Mapping[str, CanonicalOption]:
             meaning=entry["meaning"],
             values=tuple(entry.get("values", ())),
             usual=tuple(entry.get("usual", ())),
+            secret=bool(entry.get("secret", False)),
+            matters=bool(entry.get("matters", False)),
         )
         for name, entry in raw.items()
     }
@@ -223,8 +225,10 @@ def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
     if not set(raw) <= known:
         raise CatalogError(f"{place}: a notation with keys {sorted(set(raw) - known)}")
     hosts = raw.get("hosts", "inline" if raw.get("flags", {}).get("multi_host") else "single")
-    if raw.get("only_for") not in {None, *NEEDS}:
-        raise CatalogError(f"{place}: only_for {raw['only_for']}")
+    needs = raw.get("only_for", [])
+    needs = (needs,) if isinstance(needs, str) else tuple(needs)
+    if not set(needs) <= set(NEEDS):
+        raise CatalogError(f"{place}: only_for {needs}")
     carries = raw.get("carries")
     return NotationFacts(
         id=raw["id"],
@@ -237,7 +241,7 @@ def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
         opening=tuple(raw.get("opening", {}).items()),
         claims=bool(raw.get("claims", True)),
         accepts={engine: tuple(prefixes) for engine, prefixes in raw.get("accepts", {}).items()},
-        only_for=raw.get("only_for"),
+        only_for=needs,
         discovery=raw.get("discovery"),
         scheme_words=raw.get("scheme_words", {}),
         carries=None if carries is None else (carries["option"], carries["target"]),

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import click
 from rich.text import Text
 
-from ..exchange import Outcome, Writing, convert, write
+from ..exchange import Ledger, Outcome, Reading, Writing, change_wallet, convert, read, write
 from ..model import Cord
 from ..secrets import with_secret
 from .inputs import (
@@ -42,6 +43,10 @@ STYLES = {
 @environment_option
 @json_option
 @click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
+@click.option("--pin", is_flag=True, help="Write the source driver's defaults out where the target's differ.")
+@click.option("--mutual-tls", metavar="FOLDER", help="Oracle: log in to TLS with the wallet in this folder.")
+@click.option("--one-way-tls", is_flag=True, help="Oracle: TLS without a wallet.")
+@click.option("--tls-port", type=click.IntRange(1, 65535), help="The port for the other kind of TLS.")
 @click.option("--strict", is_flag=True, help="Exit with status 1 if anything was dropped or approximated.")
 @click.option("--quiet", "-q", is_flag=True, help="Print the text only.")
 @reveal_option
@@ -54,16 +59,28 @@ def command(
     tally_file: Path | None,
     as_json: bool,
     lines: bool,
+    pin: bool,
+    mutual_tls: str | None,
+    one_way_tls: bool,
+    tls_port: int | None,
     strict: bool,
     quiet: bool,
     reveal: bool,
 ) -> int:
     """Write a connection string for another driver; the ledger accounts for every part."""
     if lines:
-        return stream_lines(lambda request: _convert_request(request, to, reveal))
+        return stream_lines(lambda request: _convert_request(request, to, reveal, pin))
     if to is None:
         raise click.UsageError("say which driver to write for: --to TARGET (cordtally drivers lists them)")
-    writing = _convert(take_text(text, from_env), to, driver, environment, tally_file, reveal)
+    if mutual_tls is not None and one_way_tls:
+        raise click.UsageError("--mutual-tls and --one-way-tls cannot both be meant")
+    source = take_text(text, from_env)
+    if mutual_tls is not None or one_way_tls:
+        writing = _with_wallet(read(source, driver=driver), to, mutual_tls, tls_port)
+    elif tls_port is not None:
+        raise click.UsageError("--tls-port goes with --mutual-tls or --one-way-tls")
+    else:
+        writing = _convert(source, to, driver, environment, tally_file, reveal, pin)
     if as_json:
         print_json(writing.to_dict(reveal=reveal))
     else:
@@ -71,22 +88,30 @@ def command(
     return 1 if strict and writing.ledger.losses else 0
 
 
-def _convert_request(request: Mapping[str, Any], to: str | None, reveal: bool) -> dict[str, object]:
+def _with_wallet(reading: Reading, to: str, wallet: str | None, port: int | None) -> Writing:
+    cord, changes = change_wallet(reading.cord, wallet, port=port)
+    writing = write(cord, to)
+    changed = {line.part for line in changes}
+    kept = [line for line in writing.ledger if line.part not in changed or line.outcome.is_loss]
+    return replace(writing, ledger=Ledger((*changes, *kept)))
+
+
+def _convert_request(request: Mapping[str, Any], to: str | None, reveal: bool, pin: bool) -> dict[str, object]:
     target = request.get("to") or to
     if target is None:
         raise click.UsageError('each line needs a "to", or the command --to')
-    return convert(request["text"], to=target, driver=request.get("from")).to_dict(reveal=reveal)
+    return convert(request["text"], to=target, driver=request.get("from"), pin=pin).to_dict(reveal=reveal)
 
 
 def _convert(
-    text: str, to: str, driver: str | None, environment: str | None, tally_file: Path | None, reveal: bool
+    text: str, to: str, driver: str | None, environment: str | None, tally_file: Path | None, reveal: bool, pin: bool
 ) -> Writing:
     if driver is not None:
-        return convert(text, to=to, driver=driver)
+        return convert(text, to=to, driver=driver, pin=pin)
     found, folder = take_cord_or_text(text, environment, tally_file)
     if isinstance(found, Cord):
         return write(with_secret(found, surroundings(folder)) if reveal else found, to)
-    return convert(found, to=to)
+    return convert(found, to=to, pin=pin)
 
 
 def print_writing(writing: Writing, *, reveal: bool, quiet: bool) -> None:

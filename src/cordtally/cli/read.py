@@ -168,7 +168,8 @@ def _meaning(part: Part, row: OptionRow | None, reading: Reading) -> str:
         return f"{named}unknown to this driver" if part.role == "option" else ""
     fact = load_canonical().get(row.option.canonical or "")
     told = fact.meaning if fact is not None else row.option.note or ""
-    extra = [f"in {row.option.unit}" if row.option.type == "duration" and row.option.unit not in {"go", "iso"} else ""]
+    counted = row.option.type == "duration" and row.option.unit not in {"go", "iso", "suffix"}
+    extra = [f"in {row.option.unit}" if counted else ""]
     extra += [_default(row.option)]
     extra += [f"retired in {row.option.retired}; now {row.option.replacement}" if row.option.retired else ""]
     return clean(f"{named}{told} {_bracketed(extra)}").strip()

@@ -7,6 +7,7 @@ from .interpreting import OptionRow, Part
 from .ledger import Ledger, LedgerLine, Outcome
 from .reading import LARGEST_TEXT, Reading, read
 from .targets import load_target
+from .wallets import change_wallet
 from .writing import Writing, write
 
 __all__ = [
@@ -20,6 +21,7 @@ __all__ = [
     "Part",
     "Reading",
     "Writing",
+    "change_wallet",
     "compare",
     "compose",
     "convert",

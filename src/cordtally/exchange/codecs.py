@@ -21,7 +21,12 @@ _ISO = re.compile(
     r"([+-]?)P(?:(\d{1,9})D)?(?:T(?:(\d{1,9})H)?(?:(\d{1,9})M)?(?:(-?\d{1,15}(?:\.\d{1,9})?)S)?)?",
     re.ASCII | re.IGNORECASE,
 )
-_SPELLED = {"go": "a duration with units, like 5s or 250ms", "iso": "an ISO 8601 duration, like PT5S"}
+_SUFFIX = re.compile(r"(\d{1,9}(?:\.\d{1,9})?)\s*(ms|sec|min|)", re.ASCII | re.IGNORECASE)
+_SPELLED = {
+    "go": "a duration with units, like 5s or 250ms",
+    "iso": "an ISO 8601 duration, like PT5S",
+    "suffix": "a number of seconds, or one with ms, sec or min",
+}
 _SIZES = {"B": 1, "KiB": 1024, "MiB": 1024**2}
 _GO_LARGEST = 2**63 - 1
 
@@ -116,8 +121,8 @@ def _read_bool(option: Option, driver: Driver, text: str) -> bool | Misread:
 
 def _read_duration(option: Option, text: str) -> Duration | Misread | None:
     number: Fraction | int | None
-    if option.unit in _SPELLED:
-        number = _read_go(text) if option.unit == "go" else _read_iso(text)
+    if option.unit is not None and option.unit in _SPELLED:
+        number = {"go": _read_go, "iso": _read_iso, "suffix": _read_suffix}[option.unit](text)
         unit = 1
     elif text.isdigit() and text.isascii() and len(text) < 20:
         number = int(text)
@@ -187,6 +192,14 @@ def _read_iso(text: str) -> Fraction | None:
     return -total if match[1] == "-" else total
 
 
+def _read_suffix(text: str) -> Fraction | None:
+    """Read Oracle Net's durations: seconds, or a number with its unit."""
+    match = _SUFFIX.fullmatch(text.strip())
+    if match is None:
+        return None
+    return Fraction(match[1]) * NANOSECONDS[{"": "s", "sec": "s"}.get(match[2].lower(), match[2].lower())]
+
+
 def write_value(option: Option, driver: Driver, value: OptionValue) -> Written:
     """Give the driver's form of a typed value.
 
@@ -239,6 +252,8 @@ def write_duration(option: Option, value: Duration) -> Written:
         raise NoWord(f"{option.name} has no word for waiting without limit")
     if option.unit == "go":
         return _write_go(option, value.nanoseconds)
+    if option.unit == "suffix":
+        return _write_suffix(option, value.nanoseconds)
     if option.unit == "iso":
         return _write_iso(option, value.nanoseconds)
     unit = NANOSECONDS[option.unit or "s"]
@@ -277,6 +292,16 @@ def _write_iso(option: Option, nanoseconds: int) -> Written:
     seconds, rest = divmod(nanoseconds, NANOSECONDS["s"])
     fraction = f".{rest:09}".rstrip("0") if rest else ""
     return Written(f"PT{seconds}{fraction}S")
+
+
+def _write_suffix(option: Option, nanoseconds: int) -> Written:
+    milliseconds = -(-nanoseconds // NANOSECONDS["ms"])
+    loss = None if milliseconds * NANOSECONDS["ms"] == nanoseconds else "rounded up to whole milliseconds"
+    if milliseconds == 0 and option.zero not in {None, "none"}:
+        milliseconds, loss = 1, "0 does not mean 'at once' here: the shortest time is written"
+    if milliseconds > 999_999_999_000:
+        milliseconds, loss = 999_999_999_000, "lowered to the most that can be written"
+    return Written(f"{milliseconds}ms" if milliseconds % 1000 else str(milliseconds // 1000), loss)
 
 
 def word_of(value: object, driver: Driver) -> str:

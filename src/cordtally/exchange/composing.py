@@ -239,7 +239,7 @@ def parse_option(name: str, value: object) -> OptionValue:
     if fact.type == "word" and str(value) not in fact.values:
         raise UnknownName(f"value of {name}", str(value), nearest=find_nearest(str(value), fact.values),
                           hint=f"one of {', '.join(fact.values)}")  # fmt: skip
-    return str(value)
+    return Secret(str(value)) if fact.secret else str(value)
 
 
 def _bool(value: object) -> bool:

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from ..catalog import load_driver
 from ..model import MASK, Secret
+from .defaults import default_lines, pin_defaults
 from .ledger import Ledger, LedgerLine, Outcome
 from .reading import Reading, read
 from .sheet import compare_sides
 from .writing import Writing, write
 
 
-def convert(text: str | Secret | Mapping[str, object], *, to: str, driver: str | None = None) -> Writing:
+def convert(
+    text: str | Secret | Mapping[str, object], *, to: str, driver: str | None = None, pin: bool = False
+) -> Writing:
     """Read a text and write it for another driver.
 
     Parameters
@@ -23,6 +25,8 @@ def convert(text: str | Secret | Mapping[str, object], *, to: str, driver: str |
         The target: ``npgsql``, ``psycopg/arguments``.
     driver : str, optional
         The driver that the text is for, where it does not tell.
+    pin : bool
+        Write the source driver's defaults explicitly where the target's are others.
 
     Raises
     ------
@@ -38,15 +42,19 @@ def convert(text: str | Secret | Mapping[str, object], *, to: str, driver: str |
     >>> writing.ledger.line("options.connect_timeout").outcome.value
     'rescaled'
     """
-    return convert_reading(read(text, driver=driver), to=to)
+    return convert_reading(read(text, driver=driver), to=to, pin=pin)
 
 
-def convert_reading(reading: Reading, *, to: str) -> Writing:
+def convert_reading(reading: Reading, *, to: str, pin: bool = False) -> Writing:
     """Write what was read for another driver; the ledger's source side quotes the text's own words."""
-    writing = write(reading.cord, to)
+    cord = reading.cord
+    pinned = pin_defaults(reading, to) if pin else None
+    writing = write(cord if pinned is None else pinned.cord, to)
     origins = _origins(reading)
     lines = [_with_origin(line, origins) for line in writing.ledger]
-    lines += _default_lines(reading, writing)
+    if pinned is not None:
+        lines = [pinned.mark(line) for line in lines]
+    lines += default_lines(reading, writing)
     return Writing(writing.target, writing.text, Ledger(tuple(lines)), writing.arguments)
 
 
@@ -87,17 +95,3 @@ def _with_origin(line: LedgerLine, origins: dict[str, str]) -> LedgerLine:
         outcome = Outcome.RENAMED
     reason = line.reason if outcome is not Outcome.KEPT else None
     return LedgerLine(line.part, origin, line.target, outcome, reason)
-
-
-def _default_lines(reading: Reading, writing: Writing) -> list[LedgerLine]:
-    """Say where a text that states no TLS level gets another one from the target's default."""
-    if reading.cord.tls.level is not None or any(line.part == "tls.level" for line in writing.ledger):
-        return []
-    source, target = load_driver(reading.driver), load_driver(writing.target.partition("/")[0])
-    if source.tls_default == target.tls_default or source.tls_default is None or target.tls_default is None:
-        return []
-    reason = (
-        f"nothing is stated, and the defaults differ: {source.title} {source.tls_default}, "
-        f"{target.title} {target.tls_default}; state a level to be sure"
-    )
-    return [LedgerLine("tls.default", source.tls_default, target.tls_default, Outcome.IMPLIED, reason)]

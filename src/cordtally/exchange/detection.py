@@ -194,7 +194,7 @@ def notation_of(text: str, driver: str) -> Target:
                 if text.startswith(prefix):
                     return Target(f"{driver_id}/{facts.id}", prefix, engine)
     scheme = _SCHEME.match(text)
-    if bare is None or (scheme and bare.target.partition("/")[2] not in {"path", "dsn"}):
+    if bare is None or (scheme and bare.target.partition("/")[2] not in {"path", "dsn", "easyconnect", "firebird"}):
         wanted_prefixes = [p for f in candidates for listed in f.schemes.values() for p in listed]
         start = scheme.end() if scheme else 1
         raise TextError(

@@ -165,6 +165,8 @@ def _effective(fields: list[Field], repeated: str, loaded: Loaded, found: _Gathe
             ignored = earlier if repeated == "last" else field
             secret = _SOUNDS_SECRET.search(field.name or "") is not None
             found.parts.append(Part("ignored", field.name, ignored.start, ignored.end, secret, ignored.whole))
+            if earlier.value == field.value:
+                continue
             found.remarks.append(
                 Remark(
                     "repeated-key",
@@ -515,7 +517,8 @@ def _tls(found: _Gathered, driver: Driver) -> Tls:
     state = match_state(driver.tls, found.tls, found.given)
     used = {name for name, _ in state.set} if state is not None and not state.read_only else set()
     for name, word in found.tls.items():
-        if name not in used:
+        default = driver.options[name].default
+        if name not in used and (state is not None or default is None or word != as_text(default)):
             found.native[f"{driver.options[name].vocabulary}/{name}"] = word
     key_password = found.files.get("key_password")
     return Tls(

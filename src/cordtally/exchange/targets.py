@@ -55,7 +55,7 @@ def load_target(target: str) -> Loaded:
     by_spelling = {k: o for k, o in driver.by_spelling.items() if o.is_in(facts.id)}
     by_canonical: dict[str, Option] = {}
     for option in driver.options.values():
-        if option.canonical is not None and option.is_in(facts.id):
+        if option.canonical is not None and option.is_in(facts.id) and not option.read_only:
             by_canonical.setdefault(option.canonical, option)
     dialect = make_dialect(facts.grammar, facts.flags)
     return Loaded(driver, facts, load_grammar(facts.grammar), dialect, by_canonical, by_spelling)
@@ -77,10 +77,10 @@ def choose_target(target: str, cord: Cord) -> Loaded:
     notations = load_driver(name).notations
     needs = _needs(cord)
     for facts in notations:
-        if facts.only_for in needs:
+        if not needs.isdisjoint(facts.only_for):
             return load_target(f"{name}/{facts.id}")
     for facts in notations:
-        if facts.only_for is None and (not facts.schemes or cord.engine in facts.schemes):
+        if not facts.only_for and (not facts.schemes or cord.engine in facts.schemes):
             return load_target(f"{name}/{facts.id}")
     return load_target(name)
 

@@ -11,7 +11,10 @@ from typing import Any
 
 from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Rendered, as_text, plain
 
-GRAMMARS = ("url", "keyword", "semicolon", "dsn", "arguments", "path", "comma", "hostpairs")
+GRAMMARS = (
+    "url", "keyword", "semicolon", "dsn", "arguments", "path", "comma", "hostpairs",
+    "descriptor", "easyconnect", "oraclejdbc", "firebird",
+)  # fmt: skip
 
 __all__ = [
     "GRAMMARS",

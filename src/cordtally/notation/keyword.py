@@ -17,7 +17,7 @@ from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Ren
 _BLANKS = " \t\n\r\v\f"
 _NAME = re.compile(r"[^\s=]+")
 _BARE = re.compile(r"[A-Za-z0-9_./:,@%+*~^&!?-]+")
-_QUOTED_RUN = re.compile(r"[^'\\]+")
+_RUNS = {"'": re.compile(r"[^'\\]+"), '"': re.compile(r"[^\"\\]+")}
 _BARE_RUN = re.compile(r"[^ \t\n\r\v\f\\]+")
 
 
@@ -26,7 +26,7 @@ class Dialect:
     """libpq's own rules; a ``trailing_backslash`` is ``kept`` (it stands for nothing) or ``refused``.
 
     ``semicolons`` are ``kept``; or each of them, even inside quotes, is a ``blank``, as PDO makes it; or one outside
-    quotes is a ``separator``, as for DBD::Pg.
+    quotes is a ``separator``, as for DBD::Pg. ``quote`` is the mark that quotes.
     """
 
     repeated: str = "last"
@@ -34,6 +34,7 @@ class Dialect:
     positions: tuple[str, ...] = ()
     trailing_backslash: str = "kept"
     semicolons: str = "kept"
+    quote: str = "'"
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -63,8 +64,8 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
             )
         after_equals = position + 1
         position = _skip(text, after_equals)
-        if position < len(text) and text[position] == "'":
-            value, end = _quoted(text, position)
+        if position < len(text) and text[position] == dialect.quote:
+            value, end = _quoted(text, position, dialect.quote)
             fields.append(Field("option", name, value, position + 1, end - 1, name_start))
         else:
             value, end = _bare(text, position)
@@ -105,22 +106,23 @@ def _skip(text: str, position: int) -> int:
     return position
 
 
-def _quoted(text: str, position: int) -> tuple[str, int]:
+def _quoted(text: str, position: int, quote: str) -> tuple[str, int]:
     opening = position
     out: list[str] = []
     position += 1
     while position < len(text):
-        if text[position] == "'":
+        if text[position] == quote:
             return "".join(out), position + 1
         if text[position] == "\\":
             out.append(text[position + 1 : position + 2])
             position += 2
         else:
-            run = _QUOTED_RUN.match(text, position)
+            run = _RUNS[quote].match(text, position)
             assert run is not None
             out.append(run[0])
             position = run.end()
-    raise GrammarError("a quoted value has no closing '", opening, len(text), r"a ' inside a value is written \'")
+    hint = f"a {quote} inside a value is written \\{quote}"
+    raise GrammarError(f"a quoted value has no closing {quote}", opening, len(text), hint)
 
 
 def _bare(text: str, position: int) -> tuple[str, int]:
@@ -143,7 +145,7 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
     refused: list[Refused] = []
     for part in fields:
         try:
-            name, value = _name(part.name or ""), quote(as_text(part.value))
+            name, value = _name(part.name or ""), quote(as_text(part.value), dialect.quote)
             if dialect.semicolons == "blank" and ";" in name + value:
                 raise CannotHold("the driver turns every semicolon into a blank")  # noqa: TRY301 -- booked below
             if dialect.semicolons == "separator" and (";" in name or r"\'" in value):
@@ -162,8 +164,8 @@ def _name(name: str) -> str:
     return name
 
 
-def quote(value: str) -> str:
+def quote(value: str, mark: str = "'") -> str:
     r"""Quote a value where it is not plain: ``it's`` becomes ``'it\'s'``."""
     if _BARE.fullmatch(value):
         return value
-    return "'" + value.replace("\\", "\\\\").replace("'", "\\'") + "'"
+    return mark + value.replace("\\", "\\\\").replace(mark, f"\\{mark}") + mark

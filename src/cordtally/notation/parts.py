@@ -47,7 +47,7 @@ class Parsed:
     def pieces(self) -> list[str]:
         """Cut the text at the edges of its fields; the pieces cover it without gap or overlap."""
         cuts = [0]
-        for field in self.fields:
+        for field in sorted(self.fields, key=lambda f: (f.start, f.end)):
             cuts += (field.start, field.end)
         cuts.append(len(self.text))
         if cuts != sorted(cuts):

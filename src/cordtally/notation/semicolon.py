@@ -33,7 +33,8 @@ class Dialect:
     ``quoting`` is ``either-quote``, ``braces``, ``doubled`` or ``none``; ``braced`` and ``percent`` list the keys that
     take braces (``*`` for all), and those whose unbraced value is percent-decoded; ``trims`` cuts blanks around bare
     values, and where ``value_ends`` are ``trimmed``, blanks at the end of every value are lost; ``separators`` part
-    the pairs; ``bracketed`` lists the keys whose value may hold a colon inside [ and ].
+    the pairs; ``bracketed`` lists the keys whose value may hold a colon inside [ and ];
+    ``rest_is`` names the key that a text without any equals sign stands for.
     """
 
     quoting: str = "braces"
@@ -43,6 +44,7 @@ class Dialect:
     value_ends: str = "kept"
     separators: str = ";"
     bracketed: tuple[str, ...] = ()
+    rest_is: str = ""
     empty: str = "kept"
     repeated: str = "last"
     positions: tuple[str, ...] = ()
@@ -59,7 +61,11 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     fields: list[Field] = [Field("scheme", None, prefix, 0, len(prefix), 0)] if prefix else []
     remarks: list[Remark] = []
     if dialect.quoting in {"doubled", "none"}:
-        _parse_unquoted(text, len(prefix), dialect, fields)
+        if dialect.rest_is and "=" not in text and len(text) > len(prefix):
+            rest = len(prefix)
+            fields.append(Field("option", dialect.rest_is, text[rest:], rest, len(text), rest))
+        else:
+            _parse_unquoted(text, len(prefix), dialect, fields)
         return Parsed(text, tuple(fields))
     folded = {name.casefold() for name in dialect.percent}
     braced = {name.casefold() for name in dialect.braced}

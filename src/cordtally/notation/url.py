@@ -66,6 +66,8 @@ class Dialect:
     separators: str = "&"
     one_equals: bool = False
     dot_segments: bool = False
+    path_option: str = ""
+    database_raw: bool = False
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -278,7 +280,7 @@ def _database(text: str, position: int, dialect: Dialect, fields: list[Field]) -
         raise GrammarError("a slash inside the database name must be escaped", place, place + 1, "write it as %2F")
     if end > start:
         value = text[start:end]
-        if dialect.escaping == "percent":
+        if dialect.escaping == "percent" and not dialect.database_raw:
             value = percent.decode(value.replace("+", " ") if dialect.database_plus == "blank" else value)
         if dialect.database_keeps:
             value = _decode_but(text[start:end], dialect.database_keeps)
@@ -291,6 +293,9 @@ def _database(text: str, position: int, dialect: Dialect, fields: list[Field]) -
         bad = next((c for c in dialect.database_refuses if c in value), None)
         if bad is not None:
             raise GrammarError("a database name cannot hold this character", start, end)
+        if dialect.path_option:
+            fields.append(Field("option", dialect.path_option, value, start, end, start))
+            return _past_path(text, end, dialect)
         role = "instance" if dialect.path == "instance" else "database"
         if role == "database" or fields[-1].role in {"host", "port"}:
             fields.append(Field(role, None, value, start, end, start))
@@ -359,7 +364,7 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
                 hosts.append(_host(as_text(part.value), dialect))
             elif part.role == "port" and part is not orphan:
                 hosts[-1] += f":{part.value}"
-            elif part.role in {"database", "socket", "instance"}:
+            elif part.role in {"database", "socket", "instance"} or part.name == (dialect.path_option or " "):
                 database = _database_text(as_text(part.value), dialect)
             elif part.role == "option":
                 name, value = _pair(part.name or "", as_text(part.value), dialect)
@@ -404,8 +409,8 @@ def _database_text(value: str, dialect: Dialect) -> str:
         if not value.startswith("/"):
             raise CannotHold("a path from the root is wanted here")
         return percent.encode(value[1:], "/")
-    if dialect.path == "instance" and not value:
-        raise CannotHold("an instance has a name")
+    if (dialect.path == "instance" or dialect.path_option) and not value:
+        raise CannotHold("an empty name cannot stand in the path")
     if dialect.path == "number" and (not value.isascii() or not value.isdigit() or str(int(value[:10])) != value):
         raise CannotHold("the database is a number here")
     if not set(dialect.database_refuses + dialect.database_ends).isdisjoint(value):
@@ -418,10 +423,16 @@ def _database_text(value: str, dialect: Dialect) -> str:
         if not set("?#").isdisjoint(value) or not {".", ".."}.isdisjoint(value.split("/")):
             raise CannotHold("the driver leaves ? and # escaped in a database name, and drops . and .. between slashes")
         return percent.encode(value, dialect.database_keeps)
+    if dialect.database_raw:
+        if not set("?#\t\r\n").isdisjoint(value) or not value.isprintable():
+            raise CannotHold("the driver decodes no escapes in a database name, and a ? or # would end it")
+        return value
     if dialect.escaping == "percent":
         if dialect.opaque and value.startswith("//"):
             return "%2F" + percent.encode(value[1:], "/:")  # else the path would begin with a host
         return percent.encode(value, "/:" if dialect.opaque else _slash(dialect))
+    if dialect.opaque and value.startswith("//"):
+        raise CannotHold("two slashes at the beginning of a path would be read as a host")
     if "?" in value:
         raise CannotHold("nothing is escaped in this URL, and a ? would end the database name")
     return value

@@ -67,7 +67,7 @@ def check_units(reading: Reading) -> Iterator[Finding]:
         if option is None or not isinstance(row.value, Duration) or row.value.nanoseconds is None:
             continue
         fact = load_canonical().get(option.canonical or "")
-        if fact is None or not fact.usual or option.unit in {"go", "iso"}:
+        if fact is None or not fact.usual or option.unit in {"go", "iso", "suffix"}:
             continue
         low, high = (Duration.parse(bound) for bound in fact.usual)
         meant = _meant(row.value.nanoseconds, low.nanoseconds or 0, high.nanoseconds or 0)

@@ -1,0 +1,63 @@
+r"""Firebird's database names: a file or alias, with its server before it.
+
+    text = protocol "://" [ host [":" port] "/" ] path  |  host ["/" port] ":" path  |  path
+
+A single letter before the colon is a drive. Nothing is escaped. Source: firebird-driver 2.1.0, core.py
+(_connect_helper), and the public documentation of Firebird 4.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from .parts import Field, Parsed, Refused, Rendered, as_text
+
+_URL = re.compile(r"(?:inet|inet4|inet6)://(?:(\[[^\]]*\]|[^/:\[]*)(?::(\d+))?/)?", re.ASCII)
+_OLD = re.compile(r"(\[[^\]]*\]|[^/\\:\[]{2,})(?:/(\d+))?:", re.ASCII)
+_HOST = re.compile(r"[^/\\:\[\]@\s]+|[0-9A-Fa-f:.]+(?:%[\w.-]+)?")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Dialect:
+    """No flags."""
+
+    repeated: str = "last"
+    empty: str = "kept"
+    positions: tuple[str, ...] = ("host", "port", "database")
+
+
+def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
+    """Take a name apart; every text is one."""
+    fields: list[Field] = []
+    position = 0
+    match = _URL.match(text) or _OLD.match(text)
+    if match is not None:
+        position = match.end()
+        if match[1]:
+            inset = 1 if match[1].startswith("[") else 0
+            start, end = match.start(1) + inset, match.end(1) - inset
+            fields.append(Field("host", None, text[start:end], start, end, match.start(1)))
+        if match[1] and match[2]:
+            fields.append(Field("port", None, match[2], match.start(2), match.end(2), match.start(2)))
+    if position < len(text):
+        fields.append(Field("database", None, text[position:], position, len(text), position))
+    return Parsed(text, tuple(fields))
+
+
+def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+    """Write a name; a host or path that would be read as something else is refused."""
+    refused: list[Refused] = []
+    host, port, path = "", "", ""
+    for part in fields:
+        value = as_text(part.value)
+        if part.role == "host" and _HOST.fullmatch(value):
+            host = f"[{value}]" if ":" in value else value
+        elif part.role == "port" and host:
+            port = f":{value}"
+        elif part.role == "database" and (host or not (_URL.match(value) or _OLD.match(value))):
+            path = value
+        else:
+            why = "it would be read as a server" if part.role == "database" else "it cannot stand before a path here"
+            refused.append(Refused(part, why))
+    return Rendered([(f"inet://{host}{port}/{path}" if host else path, False)], refused)

@@ -1,0 +1,99 @@
+"""Oracle's JDBC URL: user and password before an @, and behind it an address in one of many forms.
+
+    text = prefix [ user [ "/" password ] ] "@" ( host ":" port ":" sid | alias "?TNS_ADMIN=" folder | any other one )
+
+The identifier is an option of its own, ``(connect)``; the old form with a SID is taken apart here.
+Source: public documentation of Oracle's JDBC driver 23 (not checked against an installed driver).
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Rendered, as_text
+
+_SID = re.compile(r"(\[[^\]]+\]|[^:/()@?,]+):(\d{1,5}):([\w$#.-]+)")
+_ALIAS_AND_FOLDER = re.compile(r"([\w.-]+)\?TNS_ADMIN=([^&]*)")
+_ALIAS = re.compile(r"[\w.-]+")
+_SAFE = re.compile(r"[^\s/@\"?():;&=]+")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Dialect:
+    """No flags."""
+
+    repeated: str = "last"
+    empty: str = "kept"
+    positions: tuple[str, ...] = ("user", "password")
+
+
+def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
+    """Take a URL apart.
+
+    Raises
+    ------
+    GrammarError
+        For a URL without an @.
+    """
+    fields = [Field("scheme", None, prefix, 0, len(prefix), 0)]
+    start = len(prefix)
+    bracket = text.find("(", start)
+    at = text.rfind("@", start, bracket if bracket >= 0 else len(text))
+    if at < 0:
+        hint = "it stands there without a user, too"
+        raise GrammarError("the @ before the address is missing", start, len(text), hint)
+    slash = text.find("/", start, at)
+    user_end = at if slash < 0 else slash
+    if user_end > start:
+        fields.append(Field("user", None, _unquote(text[start:user_end]), start, user_end, start))
+    if slash >= 0:
+        fields.append(Field("password", None, _unquote(text[slash + 1 : at]), slash + 1, at, slash + 1))
+    match = _SID.fullmatch(text, at + 1)
+    if match is not None:
+        host = match[1].strip("[]")
+        inset = 1 if match[1].startswith("[") else 0
+        fields.append(Field("host", None, host, match.start(1) + inset, match.end(1) - inset, match.start(1)))
+        fields.append(Field("port", None, match[2], match.start(2), match.end(2), match.start(2)))
+        fields.append(Field("option", "SID", match[3], match.start(3), match.end(3), match.start(3)))
+    elif (match := _ALIAS_AND_FOLDER.fullmatch(text, at + 1)) is not None:
+        fields.append(Field("option", "(connect)", match[1], *match.span(1), match.start(1)))
+        fields.append(Field("option", "TNS_ADMIN", match[2], *match.span(2), match.end(1) + 1))
+    elif at + 1 < len(text):
+        fields.append(Field("option", "(connect)", text[at + 1 :], at + 1, len(text), at + 1))
+    return Parsed(text, tuple(fields))
+
+
+def _unquote(raw: str) -> str:
+    return raw[1:-1] if len(raw) > 1 and raw[0] == raw[-1] == '"' else raw
+
+
+def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+    """Write a URL; a user or password that would be read as something else is refused."""
+    refused: list[Refused] = []
+    head: list[tuple[str, bool]] = []
+    connect: list[tuple[str, bool]] = []
+    folder: Field | None = None
+    named = any(f.role == "user" and _SAFE.fullmatch(as_text(f.value)) for f in fields)
+    for part in fields:
+        value = as_text(part.value)
+        try:
+            if part.role in {"user", "password"}:
+                if _SAFE.fullmatch(value) is None or (part.role == "password" and not named):
+                    raise CannotHold(  # noqa: TRY301 -- booked below
+                        "nothing is escaped in this URL: pass user and password apart from it"
+                    )
+                head += [(value, False)] if part.role == "user" else [("/", False), (value, True)]
+            elif part.name == "(connect)":
+                connect = [(value, part.name in secrets)]
+            elif part.name == "TNS_ADMIN" and "&" not in value:
+                folder = part
+            else:
+                raise CannotHold("it has no place in this URL")  # noqa: TRY301 -- booked below
+        except CannotHold as problem:
+            refused.append(Refused(part, problem.reason))
+    if folder is not None and connect and _ALIAS.fullmatch(connect[0][0]):
+        connect.append((f"?TNS_ADMIN={as_text(folder.value)}", False))
+    elif folder is not None:
+        refused.append(Refused(folder, "a folder of aliases has a place only behind an alias"))
+    return Rendered([(prefix, False), *head, ("@", False), *connect], refused)
