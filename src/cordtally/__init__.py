@@ -11,6 +11,8 @@ from __future__ import annotations
 
 TYPE_CHECKING = False  # type checkers take it as true; nothing is imported for it
 if TYPE_CHECKING:
+    from .config import Resolution as Resolution
+    from .config import resolve as resolve
     from .dialing import DialResult as DialResult
     from .dialing import dial as dial
     from .errors import AmbiguousText as AmbiguousText
@@ -58,6 +60,7 @@ if TYPE_CHECKING:
 
 __version__ = "0.1.0"
 _HOME = {
+    **dict.fromkeys(("Resolution", "resolve"), ".config"),
     **dict.fromkeys(("DialResult", "dial"), ".dialing"),
     **dict.fromkeys(
         (

@@ -100,6 +100,7 @@ class NotationFacts:
     ``carries`` names an option whose value is a whole text for another target, and that target;
     with ``host_required`` a text without a host is refused, so the engine's default host is written;
     with ``database_required`` the same is true of a database, for which there is no default;
+    ``names`` gives the options other names, as environment variables have, and leaves all others out;
     ``addresses`` names the codec of a host option whose value is more than a name.
     """
 
@@ -120,6 +121,7 @@ class NotationFacts:
     addresses: str | None = None
     host_required: bool = False
     database_required: bool = False
+    names: Mapping[str, str] = field(default_factory=dict)
     tls_default: str | None = None
 
 

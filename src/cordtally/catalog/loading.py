@@ -178,7 +178,7 @@ def load_canonical() -> Mapping[str, CanonicalOption]:
 def _read_raw(driver_id: str) -> dict[str, Any]:
     raw = tomllib.loads((FOLDER / "drivers" / f"{driver_id}.toml").read_text("utf-8"))
     raw["options"] = {name: {"vocabulary": driver_id, **entry} for name, entry in raw.get("options", {}).items()}
-    raw["notations"] = [_completed(own) for own in raw["notations"]]
+    raw["notations"] = [_completed(own, raw) for own in raw["notations"]]
     if "extends" not in raw:
         return raw
     base = _read_raw(raw["extends"])
@@ -192,12 +192,13 @@ def _read_raw(driver_id: str) -> dict[str, Any]:
     return raw
 
 
-def _completed(own: dict[str, Any]) -> dict[str, Any]:
-    """Fill in a notation that is said to be ``like`` another driver's: ``driver``, or ``driver/notation``."""
+def _completed(own: dict[str, Any], raw: dict[str, Any]) -> dict[str, Any]:
+    """Fill in a notation that is said to be ``like`` another one: ``driver``, or ``driver/notation``."""
     if "like" not in own:
         return own
     like, _, its = own["like"].partition("/")
-    model = next(n for n in _read_raw(like)["notations"] if n["id"] == (its or own["id"]))
+    models = raw["notations"] if like == raw["id"] else _read_raw(like)["notations"]
+    model = next(n for n in models if n["id"] == (its or own["id"]))
     flags = {**model.get("flags", {}), **own.get("flags", {})}
     return {**model, **{k: v for k, v in own.items() if k != "like"}, "flags": flags}
 
@@ -247,6 +248,7 @@ def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
         carries=None if carries is None else (carries["option"], carries["target"]),
         addresses=raw.get("addresses"),
         host_required=bool(raw.get("host_required", False)),
+        names=raw.get("names", {}),
         database_required=bool(raw.get("database_required", False)),
         tls_default=raw.get("tls_default"),
     )

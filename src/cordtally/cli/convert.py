@@ -10,7 +10,7 @@ from typing import Any
 import click
 from rich.text import Text
 
-from ..exchange import Ledger, Outcome, Reading, Writing, change_wallet, convert, read, write
+from ..exchange import Ledger, LedgerLine, Outcome, Reading, Writing, change_wallet, convert, read, write
 from ..model import Cord
 from ..secrets import with_secret
 from .inputs import (
@@ -44,6 +44,7 @@ STYLES = {
 @json_option
 @click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
 @click.option("--pin", is_flag=True, help="Write the source driver's defaults out where the target's differ.")
+@click.option("--resolve", "follow", is_flag=True, help="Follow service records, aliases and data sources first.")
 @click.option("--mutual-tls", metavar="FOLDER", help="Oracle: log in to TLS with the wallet in this folder.")
 @click.option("--one-way-tls", is_flag=True, help="Oracle: TLS without a wallet.")
 @click.option("--tls-port", type=click.IntRange(1, 65535), help="The port for the other kind of TLS.")
@@ -60,6 +61,7 @@ def command(
     as_json: bool,
     lines: bool,
     pin: bool,
+    follow: bool,
     mutual_tls: str | None,
     one_way_tls: bool,
     tls_port: int | None,
@@ -75,7 +77,9 @@ def command(
     if mutual_tls is not None and one_way_tls:
         raise click.UsageError("--mutual-tls and --one-way-tls cannot both be meant")
     source = take_text(text, from_env)
-    if mutual_tls is not None or one_way_tls:
+    if follow:
+        writing = _followed(read(source, driver=driver), to)
+    elif mutual_tls is not None or one_way_tls:
         writing = _with_wallet(read(source, driver=driver), to, mutual_tls, tls_port)
     elif tls_port is not None:
         raise click.UsageError("--tls-port goes with --mutual-tls or --one-way-tls")
@@ -86,6 +90,15 @@ def command(
     else:
         print_writing(writing, reveal=reveal, quiet=quiet)
     return 1 if strict and writing.ledger.losses else 0
+
+
+def _followed(reading: Reading, to: str) -> Writing:
+    from ..config import resolve
+
+    resolution = resolve(reading)
+    writing = write(resolution.cord, to)
+    steps = (LedgerLine("discovery", None, step, Outcome.ADDED, "looked up") for step in resolution.steps)
+    return replace(writing, ledger=Ledger((*steps, *writing.ledger)))
 
 
 def _with_wallet(reading: Reading, to: str, wallet: str | None, port: int | None) -> Writing:

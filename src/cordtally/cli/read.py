@@ -10,6 +10,7 @@ import click
 from rich.text import Text
 
 from ..catalog import Option, load_canonical, load_driver
+from ..config import Resolution, resolve
 from ..exchange import OptionRow, Part, Reading, read, write
 from ..exchange.documents import default_level, json_value
 from ..model import MASK, Duration, Host, Secret, masked_position
@@ -58,6 +59,7 @@ _TITLES = {
 @json_option
 @click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
 @click.option("--effective", is_flag=True, help="With --json: fill in the driver's and engine's defaults.")
+@click.option("--resolve", "follow", is_flag=True, help="Follow service records, aliases, services, data sources.")
 @reveal_option
 def command(
     text: str | None,
@@ -68,17 +70,37 @@ def command(
     as_json: bool,
     lines: bool,
     effective: bool,
+    follow: bool,
     reveal: bool,
 ) -> int:
     """Take a connection string apart: who reads it, where each part stands, what each option means."""
     if lines:
         return stream_lines(lambda request: _document(_read_request(request), effective, reveal))
     reading = _read(take_text(text, from_env), driver, environment, tally_file)
+    resolution = resolve(reading) if follow else None
     if as_json:
-        print_json(_document(reading, effective, reveal))
+        document = _document(reading, effective, reveal)
+        if resolution is not None:
+            document["resolved"] = resolution.to_dict()
+        print_json(document)
     else:
         _print(reading, reveal)
+        if resolution is not None:
+            _print_resolution(resolution)
     return 0
+
+
+def _print_resolution(resolution: Resolution) -> None:
+    console = make_console()
+    console.print()
+    if not resolution.steps:
+        console.print(Text("nothing to look up: hosts and database are stated", style="dim"))
+        return
+    for step in resolution.steps:
+        console.print(Text(f"followed  {step}"))
+    cord = resolution.cord
+    hosts = ", ".join(map(str, cord.hosts)) or "the engine's default host"
+    console.print(Text(f"leads to  {hosts}" + (f", database {cord.database}" if cord.database else "")))
 
 
 def _read(text: str, driver: str | None, environment: str | None, tally_file: Path | None) -> Reading:
@@ -169,10 +191,20 @@ def _meaning(part: Part, row: OptionRow | None, reading: Reading) -> str:
     fact = load_canonical().get(row.option.canonical or "")
     told = fact.meaning if fact is not None else row.option.note or ""
     counted = row.option.type == "duration" and row.option.unit not in {"go", "iso", "suffix"}
-    extra = [f"in {row.option.unit}" if counted else ""]
-    extra += [_default(row.option)]
+    extra = [f"in {_UNITS.get(row.option.unit or '', row.option.unit)}" if counted else ""]
+    extra += [_range(row.option), _default(row.option)]
     extra += [f"retired in {row.option.retired}; now {row.option.replacement}" if row.option.retired else ""]
     return clean(f"{named}{told} {_bracketed(extra)}").strip()
+
+
+_UNITS = {"s": "seconds", "ms": "milliseconds", "min": "minutes", "h": "hours", "us": "microseconds"}
+
+
+def _range(option: Option) -> str:
+    low, high = option.minimum, option.maximum
+    if low is not None and high is not None:
+        return f"{low} to {high}"
+    return f"{low} or more" if low is not None else f"{high} at most" if high is not None else ""
 
 
 def _default(option: Option) -> str:

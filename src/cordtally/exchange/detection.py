@@ -16,6 +16,7 @@ _SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+._:-]{0,40}?://")
 _DSN = re.compile(r"@(?:tcp|unix)?/|(?:^|@)\w{0,8}\([^()]*\)/")
 _COMMA = re.compile(r"[A-Za-z0-9_.:\[\]-]+(?:,|$)")
 _PATH = re.compile(r":memory:|[^=;]+\.(?:db|db3|sqlite|sqlite3)", re.DOTALL)
+_ASSIGNMENT = re.compile(r"\s*(?:#.*\n\s*)*(?:export\s+)?[A-Z][A-Z0-9_]+=")
 _REGISTERED = re.compile(r"(?:^|;)\s*driver\s*=\s*\{?([^{};]+)\}?\s*(?:;|$)", re.IGNORECASE)
 _INSTANCE = re.compile(r"^(?:tcp|np|lpc|admin):|\\|,\d+$|^\(local")
 _DETECTION_LIMIT = 65536
@@ -23,12 +24,14 @@ _CLOSE = 5
 
 
 def _is_text(text: str) -> bool:
-    return text.lstrip()[:1] != "{"
+    return text.lstrip()[:1] not in {"{", "["}
 
 
 _FITS: Mapping[str, Callable[[str], bool]] = {
     "arguments": lambda text: text.lstrip()[:1] == "{",
     "path": lambda text: _is_text(text) and not text.startswith("file:"),
+    "environment": lambda text: _ASSIGNMENT.match(text) is not None,
+    "sections": lambda text: text.lstrip()[:1] in {"[", "#"},
     "descriptor": lambda text: text.lstrip()[:1] == "(",
     "easyconnect": lambda text: text.lstrip()[:1] != "(" and not {":", "/"}.isdisjoint(text),
 }
@@ -119,6 +122,8 @@ def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
         address = text.partition("?")[0].rpartition("@")[2]
         return 3 if len(text) <= _DETECTION_LIMIT and "=" not in address and _DSN.search(text) else 0
     if grammar == "arguments" and text.lstrip()[:1] != "{":
+        return 0
+    if grammar in {"environment", "sections"} and not _FITS[grammar](text):
         return 0
     if grammar == "comma" and _COMMA.match(text) is None:
         return 0

@@ -75,9 +75,7 @@ class _FoundHost:
 
     __slots__ = ("address", "field", "instance", "port")
 
-    def __init__(
-        self, address: str, field: Field | None, port: int | None = None, instance: str | None = None
-    ) -> None:
+    def __init__(self, address: str, field: Field | None, port: int | None = None, instance: str | None = None) -> None:
         self.address, self.field, self.port, self.instance = address, field, port, instance
 
 
@@ -281,9 +279,7 @@ def _walk_carried(text: str, field: Field, target: str, found: _Gathered) -> boo
     verbatim = field.end - field.start == len(text)
     found.carried = inside.cord
     if not verbatim:
-        found.parts.append(
-            Part("option", field.name, field.start, field.end, bool(inside.secret_spans), field.whole)
-        )
+        found.parts.append(Part("option", field.name, field.start, field.end, bool(inside.secret_spans), field.whole))
     for part in inside.parts if verbatim else ():
         start = field.start
         found.parts.append(part._replace(start=part.start + start, end=part.end + start, whole=part.whole + start))
@@ -294,7 +290,7 @@ def _walk_carried(text: str, field: Field, target: str, found: _Gathered) -> boo
     return True
 
 
-def _overlay(outer: Cord, inner: Cord) -> Cord:
+def overlay(outer: Cord, inner: Cord) -> Cord:
     """Put what is stated outside over what is stated in a carried text."""
     tls = Tls(*(o if (o := getattr(outer.tls, n)) is not None else getattr(inner.tls, n) for n in Tls.__slots__))
     return Cord(
@@ -479,7 +475,7 @@ def _assemble(found: _Gathered, loaded: Loaded, engine: str) -> Cord:
         tuple(sorted(found.options.items())) if found.options else (),
         tuple(sorted(found.native.items())) if found.native else (),
     )
-    return cord if found.carried is None else _overlay(cord, found.carried)
+    return cord if found.carried is None else overlay(cord, found.carried)
 
 
 def _with_realm(authentication: Authentication, roles: dict[str, str]) -> Authentication:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from functools import cache
 
-from ..catalog import load_driver
+from ..catalog import Driver, NotationFacts, load_driver
 from ..model import MASK, AuthenticationMethod, Secret, TlsLevel
 from ..notation import as_text, plain
 from .codecs import find_word, write_value
@@ -87,11 +87,17 @@ def _write_files(sheet: Sheet) -> set[str]:
     return present
 
 
+def _is_taken(driver: Driver, facts: NotationFacts | None, name: str) -> bool:
+    if facts is None:
+        return True
+    return driver.options[name].is_in(facts.id) and (not facts.names or name in facts.names)
+
+
 @cache
 def _choose(driver_id: str, notation: str, level: TlsLevel, present: frozenset[str]) -> Choice | None:
     driver = load_driver(driver_id)
     facts = driver.notation(notation)
-    states = [s for s in driver.tls if all(driver.options[name].is_in(notation) for name, _ in s.set)]
+    states = [s for s in driver.tls if all(_is_taken(driver, facts, name) for name, _ in s.set)]
     default = facts.tls_default if facts is not None and facts.tls_default is not None else driver.tls_default
     return choose_tls(states, default, level, present)
 
@@ -132,7 +138,8 @@ def write_authentication(sheet: Sheet) -> None:
     if stated is not None and stated.meaning == method.value:
         sheet.note("authentication.method", method.value, _pairs(words), Outcome.KEPT, "in the driver's own words")
         return
-    taken = [s for s in driver.authentication if all(sheet.loaded.option(name) is not None for name, _ in s.set)]
+    facts = sheet.loaded.facts
+    taken = [s for s in driver.authentication if all(_is_taken(driver, facts, name) for name, _ in s.set)]
     state = choose_exactly(taken, method.value)
     if state is not None:
         said = _pairs(dict(state.set))

@@ -32,6 +32,8 @@ class Sheet:
     def put(self, part: str, source: str, field: Field, *, loss: str | None = None, secret: bool = False) -> None:
         """Add a field with its ledger line; a value with a character that the driver cannot take is dropped."""
         driver = self.loaded.driver
+        if self.loaded.facts.names:
+            field = field._replace(name=self.loaded.spelled(field.name))
         if isinstance(field.value, str) and not secret and hides_secret(field.value):
             source, secret = MASK, True
         if isinstance(field.value, str) and any(c in field.value for c in driver.refuses):
@@ -51,7 +53,8 @@ class Sheet:
                 self.scheme_word = as_text(field.value)
                 continue
             self.owner[len(self.fields)] = len(self.lines)
-            self.fields.append(field)
+            named = field._replace(name=self.loaded.spelled(field.name)) if self.loaded.facts.names else field
+            self.fields.append(named)
         self.lines.append(line)
 
     def lose(self, part: str, source: str, reason: str) -> None:

@@ -29,7 +29,12 @@ class Loaded(NamedTuple):
 
     def option(self, spelling: str) -> Option | None:
         """Find an option of this notation by the driver's name or alias for it."""
-        return self.by_spelling.get(spelling if self.driver.case_sensitive else spelling.casefold())
+        exact = self.driver.case_sensitive or bool(self.facts.names)
+        return self.by_spelling.get(spelling if exact else spelling.casefold())
+
+    def spelled(self, name: str | None) -> str | None:
+        """Give an option's name as this notation spells it."""
+        return self.facts.names.get(name, name) if name is not None else None
 
 
 @cache
@@ -53,9 +58,12 @@ def load_target(target: str) -> Loaded:
             hint=f"{driver_id} takes {', '.join(known)}",
         )
     by_spelling = {k: o for k, o in driver.by_spelling.items() if o.is_in(facts.id)}
+    if facts.names:
+        by_spelling = {facts.names[o.name]: o for o in by_spelling.values() if o.name in facts.names}
+    taken = {o.name for o in by_spelling.values()}
     by_canonical: dict[str, Option] = {}
     for option in driver.options.values():
-        if option.canonical is not None and option.is_in(facts.id) and not option.read_only:
+        if option.canonical is not None and option.name in taken and not option.read_only:
             by_canonical.setdefault(option.canonical, option)
     dialect = make_dialect(facts.grammar, facts.flags)
     return Loaded(driver, facts, load_grammar(facts.grammar), dialect, by_canonical, by_spelling)

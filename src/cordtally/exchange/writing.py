@@ -191,6 +191,9 @@ def _write_option(sheet: Sheet, name: str, value: OptionValue) -> None:
     if not option.is_in(sheet.loaded.facts.id):
         sheet.lose(part, shown, f"{driver.title} takes it only in {' and '.join(option.only_in)}")
         return
+    if sheet.loaded.facts.names and option.name not in sheet.loaded.facts.names:
+        sheet.lose(part, shown, f"{driver.title} takes it only elsewhere")
+        return
     try:
         written = write_value(option, driver, value)
     except NoWord as reason:
@@ -236,7 +239,7 @@ def _write_native(sheet: Sheet) -> None:
     for full_name, value in sheet.cord.native:
         vocabulary, _, name = full_name.partition("/")
         secret = isinstance(value, Secret)
-        option = sheet.loaded.option(name) or driver.option(name)
+        option = sheet.loaded.option(sheet.loaded.spelled(name) or "") or driver.option(name)
         plain_name = name if option is not None else safe_name(name)
         key, shown = f"{vocabulary}/{plain_name}", f"{plain_name}={MASK if secret else as_text(value)}"
         known = option is not None and option.vocabulary == vocabulary
@@ -249,9 +252,11 @@ def _write_native(sheet: Sheet) -> None:
             if _is_said(sheet, vocabulary, name):
                 continue
             sheet.lose(f"native.{key}", shown, f"only {vocabulary} knows it")
+        elif sheet.loaded.facts.names and name not in sheet.loaded.facts.names:
+            sheet.lose(f"native.{key}", shown, f"{driver.title} takes it only elsewhere")
         elif option is not None and not option.is_in(notation):
             sheet.lose(f"native.{key}", shown, f"{driver.title} takes it only in {' and '.join(option.only_in)}")
-        elif name in taken:
+        elif sheet.loaded.spelled(name) in taken:
             sheet.lose(f"native.{key}", shown, "the same option is written with another value")
         else:
             raw: object = value.reveal() if isinstance(value, Secret) else value

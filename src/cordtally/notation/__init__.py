@@ -13,7 +13,7 @@ from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Ren
 
 GRAMMARS = (
     "url", "keyword", "semicolon", "dsn", "arguments", "path", "comma", "hostpairs",
-    "descriptor", "easyconnect", "oraclejdbc", "firebird",
+    "descriptor", "easyconnect", "oraclejdbc", "firebird", "environment", "sections",
 )  # fmt: skip
 
 __all__ = [

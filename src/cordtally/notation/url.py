@@ -17,6 +17,8 @@ from . import percent
 from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Rendered, as_text
 
 _DIGITS = re.compile(r"[0-9]{1,9}")
+_ADDRESS = re.compile(r"(?:address=)?((?:\((?:[^()=]+=[^()]*)\))+)", re.IGNORECASE)
+_PROPERTY = re.compile(r"([A-Za-z]+)=([^(),]*)")
 _TROUBLE = frozenset("@/?#:[] %&+")
 
 
@@ -68,6 +70,7 @@ class Dialect:
     dot_segments: bool = False
     path_option: str = ""
     database_raw: bool = False
+    address_lists: bool = False
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -200,7 +203,9 @@ def _remark_raw(what: str, raw: str, start: int, end: int, remarks: list[Remark]
 def _hosts(text: str, position: int, dialect: Dialect, fields: list[Field]) -> int:
     length = len(text)
     while True:
-        if position < length and text[position] == "[":
+        if dialect.address_lists and (match := _ADDRESS.match(text, position)) is not None:
+            end = _address(text, match, fields)
+        elif position < length and text[position] == "[":
             close = text.find("]", position)
             if close < 0:
                 raise GrammarError("the [ of an IPv6 address has no ]", position, length)
@@ -226,6 +231,17 @@ def _hosts(text: str, position: int, dialect: Dialect, fields: list[Field]) -> i
             position = end + 1
             continue
         return end
+
+
+def _address(text: str, match: re.Match[str], fields: list[Field]) -> int:
+    """Read a host that is written as a list of properties; those that are not its place become options."""
+    pairs = list(_PROPERTY.finditer(text, match.start(1), match.end()))
+    for wanted in ("host", "port"):
+        for pair in pairs:
+            if pair[1].lower() == wanted:
+                start, end = pair.span(2)
+                fields.append(Field(wanted, None, text[start:end], start, end, pair.start()))
+    return match.end()
 
 
 def _port(text: str, start: int, dialect: Dialect, fields: list[Field]) -> int:

@@ -1,0 +1,7 @@
+"""Configuration that clients keep in files and name servers: aliases, named services, data sources, service records."""
+
+from .looking_up import LookUpError, Resolution, resolve
+from .password_file import find_password
+from .service_records import Resolver, ServiceRecord
+
+__all__ = ["LookUpError", "Resolution", "Resolver", "ServiceRecord", "find_password", "resolve"]
