@@ -143,9 +143,11 @@ def test_sweep_pool_and_drivers(cli, harbour):
     assert json.loads(cli(*size, "--json")[1])["recommended"] == 5
     assert cli("pool", "size", "--arrivals", "1k/s", "--hold", "1s", "--server-limit", "10")[0] == 1
     assert "Timeout" in cli("drivers", "npgsql")[1]
-    assert [line.split()[0] for line in cli("drivers", "--engine", "sqlite")[1].splitlines()[1:3]] == ["sqlite3", "sqlalchemy+sqlite3"]
+    listed = [line.split()[0] for line in cli("drivers", "--engine", "sqlite")[1].splitlines() if line]
+    assert {"sqlite3", "sqlalchemy+sqlite3", "sqlite-jdbc"} <= set(listed)
+    assert "libpq" not in listed
     assert json.loads(cli("drivers", "libpq", "--json")[1])["options"][0]["name"] == "host"
-    assert len(json.loads(cli("drivers", "--json", "--language", "java")[1])["drivers"]) == 2
+    assert len(json.loads(cli("drivers", "--json", "--language", "java")[1])["drivers"]) > 10
 
 
 WRONG = [

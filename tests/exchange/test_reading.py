@@ -73,7 +73,7 @@ JDBC = [
     ("jdbc:postgresql://h/d?ssl=true", {"hosts": "h", "database": "d", "tls": "verify-identity", "native": {"pgjdbc/ssl": "true"}}),
     ("jdbc:postgresql://h/d?targetServerType=slave", {"hosts": "h", "database": "d", "options": {"target_role": "standby"}}),
     ("jdbc:mariadb://h:3306/d?user=a&password=p%26=q+x", {"hosts": "h:3306", "database": "d", "user": "a", "password": "p%26=q+x"}),
-    ("jdbc:mysql://h/a/b#c?useSSL=1&trustServerCertificate=true", {"hosts": "h", "database": "a/b#c", "tls": "encrypted"}),
+    ("jdbc:mariadb://h/a/b#c?useSSL=1&trustServerCertificate=true", {"hosts": "h", "database": "a/b#c", "tls": "encrypted"}),
     ("jdbc:mariadb://h?localSocket=/run/m.sock&connecttimeout=7",
      {"hosts": "/run/m.sock", "native": {"mariadb-java/connecttimeout": "7"}, "remarks": ["unknown-option"]}),
     ("jdbc:mariadb://h/d?pool=yes", {"hosts": "h", "database": "d", "native": {"mariadb-java/pool": "yes"}, "remarks": ["wrong-boolean-word"]}),
@@ -204,7 +204,7 @@ def test_an_unreadable_text_says_where_and_shows_no_secret(text, place, problem,
 @pytest.mark.parametrize(
     ("text", "kind", "words"),
     [
-        ("Server=h;Database=d;UID=u;PWD=x", ct.AmbiguousText, "npgsql/semicolon and psqlodbc/semicolon"),
+        ("Server=h;Database=d;UID=u;PWD=x", ct.AmbiguousText, "npgsql/semicolon, psqlodbc/semicolon, sqlclient"),
         ('{"host": "h", "database": "d", "user": "u"}', ct.AmbiguousText, "pymysql/arguments"),
         ("nonsense without form", ct.TextError, "no notation that is known"),
         ("", ct.TextError, "is empty"),

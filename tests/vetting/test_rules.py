@@ -32,6 +32,7 @@ REPORTED = [
     ("two-ways-to-log-in", "Host=h;Username=u;Password=pw1;Passfile=/x;SSL Mode=VerifyFull", "pw1"),
     ("administrative-user", "postgresql://postgres@h/d?" + SAFE, "postgres"),
     ("administrative-user", "jdbc:mariadb://h/d?user=root&useSsl=true", "root"),
+    ("conflicting-options", "mongodb://h.example/d?tls=true&w=0&journal=true", "true"),
     ("repeated-key", "postgresql://h/d?application_name=a&application_name=b&" + SAFE, "a"),
 ]
 NOT_REPORTED = [
@@ -53,6 +54,7 @@ NOT_REPORTED = [
     ("two-ways-to-log-in", "postgresql://u:p@h/d?" + SAFE),
     ("administrative-user", "postgresql://postgres_reader@h/postgres"),
     ("repeated-key", "postgresql://h/d?application_name=a"),
+    ("conflicting-options", "mongodb://h.example/d?tls=true&w=1&journal=true"),
 ]
 
 

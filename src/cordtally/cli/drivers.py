@@ -43,10 +43,16 @@ def command(
     if as_json:
         print_json({"schema": "cordtally/drivers/1", "drivers": [{"id": i, **d} for i, d in listed]})
         return 0
-    rows = [(i, d["title"], d["language"], ", ".join(d["engines"]), ", ".join(d["notations"])) for i, d in listed]
     console = make_console()
-    console.print(make_table(rows, heads=("id", "driver", "language", "engines", "notations"), shrink=1))
-    console.print(Text(f"\n{len(rows)} of {len(driver_ids())} drivers; cordtally drivers ID tells more", style="dim"))
+    groups: dict[str, list[tuple[str, str, str]]] = {}
+    for i, d in listed:
+        engines = d["engines"] if len(d["engines"]) < 4 else ["any engine"]
+        groups.setdefault(" and ".join(sorted(engines)), []).append((i, d["title"], d["language"]))
+    for index, (title, rows) in enumerate(sorted(groups.items())):
+        heads = ("driver", "what it is", "language")
+        console.print(Text(("\n" if index else "") + title, style="bold cyan"))
+        console.print(make_table(rows, heads=heads, whole=(0,), shrink=1))
+    console.print(Text(f"\n{len(listed)} of {len(driver_ids())} drivers; cordtally drivers ID tells more", style="dim"))
     return 0
 
 
@@ -64,8 +70,11 @@ def _print_option(name: str, listed: list[str], as_json: bool) -> None:
     console = make_console()
     console.print(Text(f"{name}: {canonical[name].meaning}", style="bold"))
     console.print()
-    shown = [(i, *(("–", "", "", "") if o is None else _option_row(o))) for i, o in found]
-    console.print(make_table(shown, heads=("driver", "its name", "type", "default", "0 means")))
+    shown = [(i, *_option_row(o)) for i, o in found if o is not None]
+    console.print(make_table(shown, heads=("driver", "its name", "type", "default", "0 means"), whole=(0, 1)))
+    without = [i for i, o in found if o is None]
+    if without:
+        console.print(Text(f"\nwithout it: {', '.join(without)}", style="dim"))
 
 
 def _option_row(option: Option) -> tuple[str, str, str, str]:

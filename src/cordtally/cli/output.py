@@ -50,9 +50,17 @@ def clean(text: str) -> str:
 
 
 def make_table(
-    rows: Iterable[Sequence[str | Text]], *, heads: Sequence[str] = (), right: Sequence[int] = (), shrink: int = -1
+    rows: Iterable[Sequence[str | Text]],
+    *,
+    heads: Sequence[str] = (),
+    right: Sequence[int] = (),
+    whole: Sequence[int] = (),
+    shrink: int = -1,
 ) -> Table:
-    """Make a table without rules; the columns in ``right`` hold numbers, and column ``shrink`` gives way first."""
+    """Make a table without rules; the columns in ``right`` hold numbers, and column ``shrink`` gives way first.
+
+    Columns in ``whole`` are never broken.
+    """
     listed = [list(row) for row in rows]
     columns = len(heads) or (len(listed[0]) if listed else 0)
     table = Table(box=None, show_header=bool(heads), padding=(0, 2, 0, 0), header_style="bold", pad_edge=False)
@@ -62,7 +70,7 @@ def make_table(
             heads[index] if heads else "",
             justify="right" if index in right else "left",
             overflow="fold",
-            no_wrap=index in right,
+            no_wrap=index in right or index in whole,
             ratio=1 if flexible else None,
         )
     for row in listed:

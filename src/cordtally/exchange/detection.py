@@ -134,7 +134,7 @@ def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
     try:
         parsed = target.grammar.parse(text, target.dialect, "")
     except GrammarError:
-        return 2 if grammar in {"keyword", "semicolon"} and _first_key_known(text, driver_id, grammar) else 0
+        return 6 if grammar in {"keyword", "semicolon"} and _first_key_known(text, driver_id, grammar) else 0
     names = {(field.name or "").casefold() for field in parsed.fields}
     score = -4 * sum(name.casefold() not in names for name, _ in target.facts.opening)
     for field in parsed.fields:
