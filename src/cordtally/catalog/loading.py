@@ -67,6 +67,7 @@ def engine_ids() -> tuple[str, ...]:
     return tuple(load_index()["engines"])
 
 
+@cache
 def members_of(family: str) -> tuple[str, ...]:
     """List the drivers of a family, its defaults first; empty where there is no such family."""
     return tuple(i for i, facts in load_index()["drivers"].items() if facts.get("family") == family)

@@ -11,6 +11,7 @@ import click
 from rich.text import Text
 
 from ..exchange import Ledger, LedgerLine, Outcome, Reading, Writing, change_wallet, convert, read, write
+from ..exchange.plans import Planner
 from ..model import Cord
 from ..secrets import with_secret
 from .inputs import (
@@ -71,7 +72,8 @@ def command(
 ) -> int:
     """Write a connection string for another driver; the ledger accounts for every part."""
     if lines:
-        return stream_lines(lambda request: _convert_request(request, to, reveal, pin))
+        planner = None if reveal else Planner(pin=pin)
+        return stream_lines(lambda request: _convert_request(request, to, planner, pin))
     if to is None:
         raise click.UsageError("say which driver to write for: --to TARGET (cordtally drivers lists them)")
     if mutual_tls is not None and one_way_tls:
@@ -109,11 +111,15 @@ def _with_wallet(reading: Reading, to: str, wallet: str | None, port: int | None
     return replace(writing, ledger=Ledger((*changes, *kept)))
 
 
-def _convert_request(request: Mapping[str, Any], to: str | None, reveal: bool, pin: bool) -> dict[str, object]:
+def _convert_request(
+    request: Mapping[str, Any], to: str | None, planner: Planner | None, pin: bool
+) -> dict[str, object] | str:
     target = request.get("to") or to
     if target is None:
         raise click.UsageError('each line needs a "to", or the command --to')
-    return convert(request["text"], to=target, driver=request.get("from"), pin=pin).to_dict(reveal=reveal)
+    if planner is not None:
+        return planner.answer(request["text"], target, request.get("from"))
+    return convert(request["text"], to=target, driver=request.get("from"), pin=pin).to_dict(reveal=True)
 
 
 def _convert(

@@ -9,7 +9,9 @@ from typing import Any
 
 from ..errors import CordTallyError, FieldError, TextError
 
-Job = Callable[[Mapping[str, Any]], dict[str, object]]
+Job = Callable[[Mapping[str, Any]], dict[str, object] | str]
+"""Gives the answer to one request, as an object or as JSON already."""
+_encode = json.JSONEncoder(ensure_ascii=False).encode
 
 
 def stream_lines(job: Job) -> int:
@@ -17,11 +19,12 @@ def stream_lines(job: Job) -> int:
     write = sys.stdout.write
     for line in sys.stdin:
         if line.strip():
-            write(json.dumps(_answer(line, job), ensure_ascii=False) + "\n")
+            answer = _answer(line, job)
+            write((answer if isinstance(answer, str) else _encode(answer)) + "\n")
     return 0
 
 
-def _answer(line: str, job: Job) -> dict[str, object]:
+def _answer(line: str, job: Job) -> dict[str, object] | str:
     try:
         request = json.loads(line)
         if not isinstance(request, dict) or not isinstance(request.get("text"), str):

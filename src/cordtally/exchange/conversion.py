@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 
 from ..model import MASK, Secret
 from .defaults import default_lines, pin_defaults
@@ -51,7 +52,7 @@ def convert_reading(reading: Reading, *, to: str, pin: bool = False) -> Writing:
     pinned = pin_defaults(reading, to) if pin else None
     writing = write(cord if pinned is None else pinned.cord, to)
     origins = _origins(reading)
-    lines = [_with_origin(line, origins) for line in writing.ledger]
+    lines = [_moved(line, origins[line.part]) if line.part in origins else line for line in writing.ledger]
     if pinned is not None:
         lines = [pinned.mark(line) for line in lines]
     lines += default_lines(reading, writing)
@@ -85,10 +86,9 @@ def _origins(reading: Reading) -> dict[str, str]:
     return origins
 
 
-def _with_origin(line: LedgerLine, origins: dict[str, str]) -> LedgerLine:
-    origin = origins.get(line.part)
-    if origin is None:
-        return line
+@lru_cache(maxsize=4096)
+def _moved(line: LedgerLine, origin: str) -> LedgerLine:
+    """Quote the text's own words on the source side of a line."""
     moved = line.outcome in {Outcome.KEPT, Outcome.RENAMED, Outcome.RESCALED, Outcome.REWORDED}
     outcome = compare_sides(origin, line.target) if moved and line.target is not None else line.outcome
     if outcome is Outcome.KEPT and line.target is not None and origin != line.target and "=" in line.target:

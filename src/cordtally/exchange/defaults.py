@@ -6,7 +6,7 @@ facts of each driver.
 
 from __future__ import annotations
 
-from functools import cache
+from functools import cache, lru_cache
 from typing import NamedTuple
 
 from ..catalog import load_canonical
@@ -50,18 +50,20 @@ def pin_defaults(reading: Reading, target: str) -> Pinned:
     return Pinned(cord.copy_with(options=stated, tls=tls), frozenset(parts), source.driver.title)
 
 
-def default_lines(reading: Reading, writing: Writing) -> list[LedgerLine]:
+def default_lines(reading: Reading, writing: Writing) -> tuple[LedgerLine, ...]:
     """Say where a text that states nothing gets another behaviour from the target's defaults."""
-    source, target = f"{reading.driver}/{reading.notation}", writing.target
+    stated = frozenset(line.part for line in writing.ledger)
+    if reading.cord.tls.level is not None:
+        stated |= {"tls.level"}
+    return _unstated(f"{reading.driver}/{reading.notation}", writing.target, stated)
+
+
+@lru_cache(maxsize=1024)
+def _unstated(source: str, target: str, stated: frozenset[str]) -> tuple[LedgerLine, ...]:
     if source == target:
-        return []
-    written = {line.part for line in writing.ledger}
-    lines = []
-    for part, line in _default_table(source, target):
-        stated = f"options.{part}" if part != "tls" else "tls.level"
-        if stated not in written and (part != "tls" or reading.cord.tls.level is None):
-            lines.append(line)
-    return lines
+        return ()
+    table = _default_table(source, target)
+    return tuple(line for part, line in table if (f"options.{part}" if part != "tls" else "tls.level") not in stated)
 
 
 @cache

@@ -56,11 +56,12 @@ def find_target(text: str) -> Target:
     TextError
         When none would.
     """
-    for prefix, targets in _claims():
-        if text.startswith(prefix):
-            if len(targets) > 1:
-                raise _ambiguous([target.target for target in targets])
-            return targets[0]
+    claims, any_prefix = _claims()
+    if (claimed := any_prefix.match(text)) is not None:
+        targets = claims[claimed[0]]
+        if len(targets) > 1:
+            raise _ambiguous([target.target for target in targets])
+        return targets[0]
     if not text.strip():
         raise TextError("the text is empty", hint="give a connection string, a file path or the name of a cord")
     if _SCHEME.match(text):
@@ -69,13 +70,14 @@ def find_target(text: str) -> Target:
 
 
 @cache
-def _claims() -> tuple[tuple[str, list[Target]], ...]:
-    """The prefixes, longest first, each with the targets that claim it."""
+def _claims() -> tuple[Mapping[str, list[Target]], re.Pattern[str]]:
+    """The targets that claim each prefix, and a pattern that finds the longest prefix of a text."""
     prefixes = load_index()["prefixes"]
-    return tuple(
-        (prefix, [Target(f"{driver}/{notation}", prefix, engine) for driver, notation, engine in readers])
+    claims = {
+        prefix: [Target(f"{driver}/{notation}", prefix, engine) for driver, notation, engine in readers]
         for prefix, readers in prefixes.items()
-    )
+    }
+    return claims, re.compile("|".join(re.escape(p) for p in sorted(claims, key=len, reverse=True)))
 
 
 def _unknown_scheme(text: str) -> TextError:

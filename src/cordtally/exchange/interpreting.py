@@ -403,7 +403,7 @@ def _take_unknown(
 def _take_option(  # noqa: PLR0917 -- the loop of `_walk_options`, cut in two
     name: str, text: str, field: Field, option: Option, driver: Driver, found: _Gathered
 ) -> None:
-    value = read_value(option, driver, text)
+    value = _read_cached(option, driver, text)
     if isinstance(value, Misread):
         found.remarks.append(Remark(value.rule, value.message, field.start, field.end, value.fix))
         value = None
@@ -417,6 +417,22 @@ def _take_option(  # noqa: PLR0917 -- the loop of `_walk_options`, cut in two
     else:
         found.options[option.canonical] = value
     found.rows.append(OptionRow(name, option, "" if option.secret else text, value))
+
+
+_MOST_READ = 4096
+_READ: dict[tuple[str, str, str], OptionValue | Misread | None] = {}
+
+
+def _read_cached(option: Option, driver: Driver, text: str) -> OptionValue | Misread | None:
+    """Read a value, remembering short ones that are no secret: the same few stand in most texts."""
+    if option.secret or option.type == "str" or len(text) > 32:
+        return read_value(option, driver, text)
+    key = (driver.id, option.name, text)
+    if key not in _READ:
+        if len(_READ) > _MOST_READ:
+            _READ.clear()
+        _READ[key] = read_value(option, driver, text)
+    return _READ[key]
 
 
 def _split_hosts(text: str, field: Field, loaded: Loaded, found: _Gathered) -> None:

@@ -2,12 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import lru_cache
+from typing import NamedTuple
+
 from ..catalog import Option
 from ..model import MASK, Cord
 from ..model.secret import hides_secret
 from ..notation import Field, as_text, plain
 from .ledger import LedgerLine, Outcome
 from .targets import Loaded, load_target
+
+
+class _Done(NamedTuple):
+    """What an action put on a sheet: fields with the index of their line, and lines."""
+
+    fields: tuple[tuple[Field, int], ...]
+    lines: tuple[LedgerLine, ...]
+    scheme_word: str | None
+
+
+_MOST_DONE = 4096
+_DONE: dict[tuple[object, ...], _Done] = {}
 
 
 class Sheet:
@@ -34,9 +50,10 @@ class Sheet:
         driver = self.loaded.driver
         if self.loaded.facts.names:
             field = field._replace(name=self.loaded.spelled(field.name))
-        if isinstance(field.value, str) and not secret and hides_secret(field.value):
+        text = field.value if isinstance(field.value, str) else None
+        if text is not None and not secret and "=" in text and hides_secret(text):
             source, secret = MASK, True
-        if isinstance(field.value, str) and any(c in field.value for c in driver.refuses):
+        if text is not None and driver.refuses and not set(driver.refuses).isdisjoint(text):
             self.lose(part, source, f"{driver.title} cannot be given a NUL character")
             return
         if field.role == "option" and field.name and secret:
@@ -56,6 +73,34 @@ class Sheet:
             named = field._replace(name=self.loaded.spelled(field.name)) if self.loaded.facts.names else field
             self.fields.append(named)
         self.lines.append(line)
+
+    def replay(self, key: tuple[object, ...], action: Callable[[], None]) -> None:
+        """Do something on the sheet, or put again what it put the last time for the same target and key.
+
+        For what depends on nothing but the target and the key, and puts no secret.
+        """
+        full = (self.loaded.name, *key)
+        made = _DONE.get(full)
+        if made is not None:
+            base = len(self.lines)
+            for field, line in made.fields:
+                self.owner[len(self.fields)] = base + line
+                self.fields.append(field)
+            self.lines += made.lines
+            self.scheme_word = made.scheme_word or self.scheme_word
+            return
+        first_field, first_line = len(self.fields), len(self.lines)
+        scheme_word, self.scheme_word = self.scheme_word, None
+        action()
+        new = range(first_field, len(self.fields))
+        lines = tuple(self.lines[first_line:])
+        if len(_DONE) > _MOST_DONE:
+            _DONE.clear()
+        if not any(MASK in (line.source or "") or MASK in (line.target or "") for line in lines):
+            placed = tuple((self.fields[i], self.owner[i] - first_line) for i in new)
+            _DONE[full] = _Done(placed, lines, self.scheme_word)
+        if self.scheme_word is None:
+            self.scheme_word = scheme_word
 
     def lose(self, part: str, source: str, reason: str) -> None:
         """Book a part that has no place in the target."""
@@ -122,6 +167,7 @@ class Sheet:
         return self.loaded.by_canonical.get(canonical)
 
 
+@lru_cache(maxsize=4096)
 def compare_sides(source: str, target: str) -> Outcome:
     """Tell from the two sides of a line whether it was kept, renamed, rescaled or reworded."""
     if source == target:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
+from functools import partial
 
 from ..catalog import Driver, Option, driver_ids, load_driver, load_index
 from ..errors import FieldError
@@ -84,18 +85,26 @@ def write(cord: Cord, target: str) -> Writing:
     if loaded.facts.carries is not None:
         sheet.cord = write_carried(sheet, *loaded.facts.carries, write=write)
     _note_engine(sheet)
-    for name, value in loaded.facts.opening:
-        if not any(key.endswith(f"/{name}") for key, _ in cord.native) and cord.discovery.kind is DiscoveryKind.DIRECT:
+    for opening, word in loaded.facts.opening:
+        given = any(key.endswith(f"/{opening}") for key, _ in cord.native)
+        if not given and cord.discovery.kind is DiscoveryKind.DIRECT:
             reason = f"{driver.title} is found by this name"
-            line = LedgerLine(name, None, f"{name}={value}", Outcome.ADDED, reason)
-            sheet.put_under([plain("option", name, value)], line)
+            line = LedgerLine(opening, None, f"{opening}={word}", Outcome.ADDED, reason)
+            sheet.put_under([plain("option", opening, word)], line)
     _write_discovery(sheet)
     write_hosts(sheet)
     _write_credentials(sheet)
-    write_tls(sheet)
-    write_authentication(sheet)
-    for option_name, option_value in sheet.cord.options:
-        _write_option(sheet, option_name, option_value)
+    cord, plain_sheet = sheet.cord, driver.nested is None and not sheet.cord.native
+    if plain_sheet and cord.tls.key_password is None:
+        key = ("security", cord.tls, cord.authentication, cord.password is None)
+        sheet.replay(key, lambda: _write_security(sheet))
+    else:
+        _write_security(sheet)
+    for name, value in cord.options:
+        if plain_sheet and not isinstance(value, Secret) and name != "network_protocol":
+            sheet.replay(("option", name, type(value), value), partial(_write_option, sheet, name, value))
+        else:
+            _write_option(sheet, name, value)
     _write_native(sheet)
     sheet.close_inner()
     secrets = frozenset(sheet.secrets)
@@ -107,6 +116,11 @@ def write(cord: Cord, target: str) -> Writing:
         arguments = {k: _wrapped(sheet, k, v) for k, v in rendered.arguments.items()}
     text = MaskedText(rendered.text, rendered.masked(MASK))
     return Writing(loaded.name, text, Ledger(tuple(sheet.lines)), arguments)
+
+
+def _write_security(sheet: Sheet) -> None:
+    write_tls(sheet)
+    write_authentication(sheet)
 
 
 def _note_engine(sheet: Sheet) -> None:

@@ -8,6 +8,7 @@ from urllib.parse import quote, unquote
 from .parts import CannotHold
 
 _ASCII = {f"{code:02{form}}": chr(code) for code in range(128) for form in "xX"}
+_SAFE = re.compile(r"[A-Za-z0-9._~-]*", re.ASCII)
 _BAD = re.compile(r"%(?![0-9A-Fa-f]{2})")
 
 
@@ -41,6 +42,8 @@ def encode(value: str, safe: str = "") -> str:
     CannotHold
         For half a surrogate pair, which no encoding can hold.
     """
+    if _SAFE.fullmatch(value):
+        return value
     try:
         return quote(value, safe=safe, errors="surrogateescape")
     except UnicodeEncodeError:
