@@ -25,7 +25,8 @@ class Option:
     """One option of a driver, as its own source states it.
 
     ``unit`` is what a bare number counts; ``zero`` and ``negative`` say what those numbers mean to the driver;
-    ``repeats`` says that it may be given several times, ``read_only`` that it is understood and never written;
+    ``repeats`` says that it may be given several times, ``read_only`` that it is understood and never written,
+    and ``refuses`` lists characters that the driver does not take in it;
     ``values`` maps the driver's words to canonical ones, the first word of each meaning being the one that is written.
     """
 
@@ -45,6 +46,7 @@ class Option:
     secret: bool = False
     raw: bool = False
     repeats: bool = False
+    refuses: str = ""
     read_only: bool = False
     only_in: tuple[str, ...] = ()
     since: str | None = None

@@ -6,10 +6,11 @@ Values are left to ``codecs``, TLS and log-in tables to ``states``, the text its
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 from operator import attrgetter
 from typing import NamedTuple
 
-from ..catalog import Driver, Option, find_nearest
+from ..catalog import Driver, Option, find_nearest, load_driver
 from ..errors import TextError
 from ..model import (
     DIRECT,
@@ -109,6 +110,7 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpre
     found = _Gathered()
     found.remarks.extend(parsed.remarks)
     option_fields: list[Field] = []
+    parts = found.parts
     if loaded.facts.scheme_words:
         _take_scheme(str(parsed.fields[0].value), loaded, found)
     for field in parsed.fields:
@@ -128,16 +130,16 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpre
         elif role != "scheme":
             found.roles[role] = value
         secret = role == "password" or ("=" in value and hides_secret(value))
-        found.parts.append(Part(role, None, field.start, field.end, secret, field.whole))
+        parts.append(Part(role, None, field.start, field.end, secret, field.whole))
     if option_fields:
         _walk_options(_effective(option_fields, dialect.repeated, loaded, found), loaded, found)
     cord = _assemble(found, loaded, engine or driver.engines[0])
     if driver.conflicts:
         _note_conflicts(found, driver, len(parsed.text))
-    spans = [(p.start, p.end) for p in found.parts if p.secret]
+    spans = [(start, end) for _, _, start, end, secret, _ in parts if secret]
     spans += [_password_tail(h.field, parsed.text) for h in found.hosts if h.field and "@" in h.address[1:]]
-    if len(found.parts) > 1:
-        found.parts.sort(key=_START_OF)
+    if option_fields:
+        parts.sort(key=_START_OF)
     return Interpretation(cord, tuple(found.parts), tuple(found.rows), tuple(found.remarks), spans)
 
 
@@ -180,20 +182,22 @@ def _effective(fields: list[Field], repeated: str, loaded: Loaded, found: _Gathe
 def _walk_options(fields: list[Field], loaded: Loaded, found: _Gathered) -> None:
     driver, carries = loaded.driver, loaded.facts.carries
     positional_hosts = bool(found.hosts)
+    by_spelling, exact = loaded.by_spelling, driver.case_sensitive
     for field in fields:
-        name, text = field.name or "", as_text(field.value)
-        option = loaded.option(name)
+        name, value = field.name or "", field.value
+        text = value if type(value) is str else as_text(value)
+        option = by_spelling.get(name) if exact else loaded.option(name)
         if option is None:
             _take_unknown(name, text, field, driver, found)
             continue
-        if isinstance(field.value, bool) and option.type == "bool" and option.values is None:
-            text = driver.true_words[0] if field.value else driver.false_words[0]
+        if (value is True or value is False) and option.type == "bool" and option.values is None:
+            text = driver.true_words[0] if value else driver.false_words[0]
         canonical = option.canonical
         if driver.nested is not None and option.name == driver.nested[0] and _walk_nested(text, field, driver, found):
             continue
         if carries is not None and option.name == carries[0] and _walk_carried(text, field, carries[1], found):
             continue
-        secret = option.secret or canonical == "password" or hides_secret(text)
+        secret = option.secret or canonical == "password" or ("=" in text and hides_secret(text))
         found.parts.append(Part(_role_of(canonical), name, field.start, field.end, secret, field.whole))
         if canonical is None or canonical not in _ROLES:
             _take_option(name, text, field, option, driver, found)
@@ -477,8 +481,10 @@ def _assemble(found: _Gathered, loaded: Loaded, engine: str) -> Cord:
         tls = _tls(found, driver)
     if found.auth:
         authentication = _authentication(found, driver)
-    authentication = _with_realm(authentication, roles)
-    discovery = _discovery(found, loaded)
+    if "realm" in roles:
+        authentication = Authentication(authentication.method, roles["realm"])
+    named = loaded.facts.discovery is not None or "service" in roles or "alias" in roles
+    discovery = _discovery(found, loaded) if named else DIRECT
     cord = Cord(
         engine,
         tuple(Host(h.address, h.port, h.instance) for h in found.hosts),
@@ -492,11 +498,6 @@ def _assemble(found: _Gathered, loaded: Loaded, engine: str) -> Cord:
         tuple(sorted(found.native.items())) if found.native else (),
     )
     return cord if found.carried is None else overlay(cord, found.carried)
-
-
-def _with_realm(authentication: Authentication, roles: dict[str, str]) -> Authentication:
-    realm = roles.get("realm")
-    return authentication if realm is None else Authentication(authentication.method, realm)
 
 
 def _discovery(found: _Gathered, loaded: Loaded) -> Discovery:
@@ -526,20 +527,39 @@ def _assign_ports(hosts: list[_FoundHost], ports: list[int | None]) -> None:
 
 
 def _tls(found: _Gathered, driver: Driver) -> Tls:
-    state = match_state(driver.tls, found.tls, found.given)
-    used = {name for name, _ in state.set} if state is not None and not state.read_only else set()
-    for name, word in found.tls.items():
-        default = driver.options[name].default
-        if name not in used and (state is not None or default is None or word != as_text(default)):
-            found.native[f"{driver.options[name].vocabulary}/{name}"] = word
+    if not found.tls:
+        state = match_state(driver.tls, found.tls, found.given)
+        level = None if state is None else TlsLevel(state.meaning)
+    else:
+        level, loose = _level(driver.id, tuple(found.tls.items()), frozenset(found.given))
+        for name, full_name in loose:
+            found.native[full_name] = found.tls[name]
+    if not found.files:
+        return Tls(level)
     key_password = found.files.get("key_password")
     return Tls(
-        TlsLevel(state.meaning) if state is not None else None,
+        level,
         found.files.get("ca"),
         found.files.get("certificate"),
         found.files.get("key"),
         None if key_password is None else Secret(key_password),
     )
+
+
+@lru_cache(maxsize=1024)
+def _level(
+    driver_id: str, words: tuple[tuple[str, str], ...], given: frozenset[str]
+) -> tuple[TlsLevel | None, tuple[tuple[str, str], ...]]:
+    """Give the level that words mean, and the words that are more than its usual spelling, with their full names."""
+    driver = load_driver(driver_id)
+    state = match_state(driver.tls, dict(words), given)
+    used = {name for name, _ in state.set} if state is not None and not state.read_only else set()
+    loose = []
+    for name, word in words:
+        default = driver.options[name].default
+        if name not in used and (state is not None or default is None or word != as_text(default)):
+            loose.append((name, f"{driver.options[name].vocabulary}/{name}"))
+    return None if state is None else TlsLevel(state.meaning), tuple(loose)
 
 
 def _authentication(found: _Gathered, driver: Driver) -> Authentication:

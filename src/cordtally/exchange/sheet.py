@@ -154,6 +154,9 @@ class Sheet:
         option = self.option_for(role)
         if option is None:
             return False
+        if option.refuses and not set(option.refuses).isdisjoint(as_text(value)):
+            self.lose(part, source, f"{self.loaded.driver.title} takes none of {option.refuses} in {option.name}")
+            return True
         if option.type == "int" and self.typed:
             if not (isinstance(value, str) and value.isascii() and value.isdigit() and len(value) < 10):
                 self.lose(part, source, f"{option.name} takes a number")

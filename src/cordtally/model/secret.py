@@ -115,6 +115,8 @@ class Locator:
 
 def mask_spans(text: str, spans: list[tuple[int, int]]) -> str:
     """Replace each span of a text by the mask; spans may touch or overlap."""
+    if len(spans) == 1 and spans[0][1] > spans[0][0]:
+        return f"{text[: spans[0][0]]}{MASK}{text[spans[0][1] :]}"
     pieces, position = [], 0
     for start, end in sorted(spans):
         if end <= position:

@@ -36,8 +36,7 @@ class Remark(NamedTuple):
     fix: str
 
 
-@dataclass(frozen=True, slots=True)
-class Parsed:
+class Parsed(NamedTuple):
     """A text that was taken apart; ``"".join(pieces())`` gives it back."""
 
     text: str

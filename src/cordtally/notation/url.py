@@ -19,6 +19,8 @@ from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Ren
 _DIGITS = re.compile(r"[0-9]{1,9}")
 _ADDRESS = re.compile(r"(?:address=)?((?:\((?:[^()=]+=[^()]*)\))+)", re.IGNORECASE)
 _PROPERTY = re.compile(r"([A-Za-z]+)=([^(),]*)")
+_BLANK = re.compile(r"[ \t\n\r\v\f]")
+_ESCAPED = re.compile(r"(?:[A-Za-z0-9._~-]+|%[0-9A-Fa-f]{2})*")
 _TROUBLE = frozenset("@/?#:[] %&+")
 
 
@@ -96,7 +98,8 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         position = _hosts(text, position, dialect, fields)
     if escaped and "%" in text:
         _refuse_bad_escapes(text, 0, len(text) if dialect.host_escaped else authority, dialect)
-        _refuse_bad_escapes(text, position, len(text), dialect)
+        if not dialect.host_escaped:
+            _refuse_bad_escapes(text, position, len(text), dialect)
     position = _database(text, position, dialect, fields)
     if position < len(text) and text[position] == "?":
         _query(text, position + 1, dialect, fields)
@@ -104,15 +107,13 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
 
 
 def _refuse_blanks(text: str) -> None:
-    for character in " \t\n\r\v\f":
-        place = text.find(character)
-        if place >= 0:
-            raise GrammarError("a blank is not allowed here", place, place + 1, "write a blank as %20")
+    if (blank := _BLANK.search(text)) is not None:
+        raise GrammarError("a blank is not allowed here", blank.start(), blank.end(), "write a blank as %20")
 
 
 def _refuse_bad_escapes(text: str, start: int, end: int, dialect: Dialect) -> None:
-    bad = percent.find_bad_escape(text, start, end)
-    if bad >= 0 and dialect.bad_escapes == "refused":
+    bad = percent.find_bad_escape(text, start, end) if dialect.bad_escapes == "refused" else -1
+    if bad >= 0:
         raise GrammarError(
             "% must be followed by two hexadecimal digits",
             bad,
@@ -182,7 +183,7 @@ def _refuse_loose_user(text: str, start: int, at: int, colon: int) -> None:
 
 
 def _remark_raw(what: str, raw: str, start: int, end: int, remarks: list[Remark]) -> None:
-    if _TROUBLE.isdisjoint(raw):
+    if _TROUBLE.isdisjoint(raw) or _ESCAPED.fullmatch(raw):
         return
     found = [c for c in dict.fromkeys(raw) if c in _TROUBLE and c not in "%+"]
     bad = percent.find_bad_escape(raw, 0, len(raw)) >= 0
@@ -351,7 +352,10 @@ def _query(text: str, start: int, dialect: Dialect, fields: list[Field]) -> None
             if blank_plus:
                 key, value = key.replace("+", " "), value.replace("+", " ")
             if escaped:
-                key, value = percent.decode(key), percent.decode(value)
+                if "%" in value:
+                    value = percent.decode(value)
+                if "%" in key:
+                    key = percent.decode(key)
             if dialect.special and f"{key}={value}" in dialect.special:
                 key, _, value = dialect.special[f"{key}={value}"].partition("=")
             fields.append(Field("option", key, value, min(key_end + 1, end), end, start))

@@ -1,0 +1,120 @@
+"""Python's drivers as judges: their own readers must find in our texts what was meant."""
+
+import warnings
+
+import oracledb
+import pytest
+import sqlalchemy
+from clickhouse_driver.util.helpers import parse_url as clickhouse_url
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pymongo.errors import PyMongoError
+from pymongo.uri_parser import parse_uri
+from redis.connection import parse_url as redis_url
+from sqlalchemy.dialects.mysql.pymysql import MySQLDialect_pymysql
+from sqlalchemy.dialects.oracle.oracledb import OracleDialect_oracledb
+
+import cordtally as ct
+from cordtally.model import Authentication, Cord, Duration, Host, Secret, Tls, TlsLevel
+
+from ..strategies import ANY_TEXT
+
+WORDS = ANY_TEXT.filter(lambda t: t and "\x00" not in t and t.encode("utf-8", "replace").decode() == t)
+QUICK = settings(max_examples=150, deadline=None)
+
+
+def kept(writing, part):
+    line = writing.ledger.line(part)
+    return line is not None and line.outcome is not ct.Outcome.DROPPED
+
+
+@QUICK
+@given(user=WORDS, password=WORDS, database=WORDS, name=WORDS, realm=WORDS, seconds=st.integers(1, 900))
+def test_pymongo(user, password, database, name, realm, seconds):
+    options = (("application_name", name), ("connect_timeout", Duration.of(seconds)), ("retry_writes", False))
+    hosts = (Host("a.greywick.example", 27018), Host("2001:db8::1"))
+    cord = Cord("mongodb", hosts, database, user, Secret(password), Authentication(None, realm), Tls(TlsLevel.VERIFY_CHAIN), options=options)
+    writing = ct.write(cord, "pymongo")
+    found = parse_uri(writing.text.reveal(), warn=False, validate=False)
+    assert found["nodelist"] == [("a.greywick.example", 27018), ("2001:db8::1", 27017)]
+    assert (found["username"], found["password"]) == (user, password)
+    assert found["database"] == (database if kept(writing, "database") else None)
+    meant = {"authSource": realm, "appname": name, "connectTimeoutMS": str(seconds * 1000), "retryWrites": "false"}
+    assert dict(found["options"]) == {**meant, "tls": "true", "tlsAllowInvalidHostnames": "true"}
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["mongodb://u:p@ss@h/d", "mongodb://u:p:q@h/d", "mongodb://@h/d", "mongodb://h:99999/d", "mongodb://h:x/d", "mongodb://h/a b", "mongodb://h/d?a=b=c",
+     "mongodb://h,[::1/d"],
+)  # fmt: skip
+def test_what_pymongo_refuses_we_refuse(text):
+    with pytest.raises((PyMongoError, ValueError)), warnings.catch_warnings(action="ignore"):
+        parse_uri(text)
+    with pytest.raises(ct.TextError):
+        ct.read(text)
+
+
+@QUICK
+@given(user=WORDS, password=WORDS, number=st.integers(0, 99), name=WORDS, milliseconds=st.integers(1, 10**6), secure=st.booleans())
+def test_redis_py(user, password, number, name, milliseconds, secure):
+    options = (("application_name", name), ("read_timeout", Duration.of(milliseconds, "ms")))
+    cord = Cord("redis", (Host("buoy", 6380),), str(number), user, Secret(password), tls=Tls(TlsLevel.VERIFY_IDENTITY if secure else None), options=options)
+    found = redis_url(ct.write(cord, "redis-py").text.reveal())
+    assert (found.pop("connection_class", None) is not None) is secure
+    meant = {"host": "buoy", "port": 6380, "db": number, "username": user, "password": password, "client_name": name}
+    assert found == {**meant, "socket_timeout": milliseconds / 1000}
+    socket = cord.copy_with(hosts=(Host("/run/b uoy.sock"),), tls=Tls())
+    found = redis_url(ct.write(socket, "redis-py").text.reveal())
+    assert (found["path"], found["db"], found["password"]) == ("/run/b uoy.sock", number, password)
+
+
+NAMES = st.from_regex(r"[A-Za-z0-9_.-]{1,12}", fullmatch=True)
+
+
+@QUICK
+@given(database=NAMES | WORDS, dn=WORDS, wallet=WORDS, several=st.booleans(), match=st.booleans())
+def test_oracledb(database, dn, wallet, several, match):
+    hosts = (Host("a.greywick.example", 1522), *((Host("2001:db8::1", 1521),) if several else ()))
+    options = (("connect_retries", 3), ("connect_timeout", Duration.of(1500, "ms")), ("tls_server_name", dn), ("wallet_location", wallet))
+    level = TlsLevel.VERIFY_IDENTITY if match else TlsLevel.VERIFY_CHAIN
+    for target in ("oracle-net/descriptor", *([] if several else ["oracle-net/easyconnect"])):
+        writing = ct.write(Cord("oracle", hosts, database, tls=Tls(level), options=options), target)
+        found = oracledb.ConnectParams()
+        found.parse_connect_string(writing.text.reveal())
+        assert found.host == ([h.address for h in hosts] if several else hosts[0].address)
+        assert found.port == ([1522, 1521] if several else 1522)
+        assert found.service_name == (database if kept(writing, "database") else None)
+        assert (found.retry_count, found.tcp_connect_timeout, found.ssl_server_dn_match) == (3, 1.5, match)
+        assert found.ssl_server_cert_dn == (dn if kept(writing, "options.tls_server_name") else None)
+        assert found.wallet_location == (wallet if kept(writing, "options.wallet_location") else None)
+
+
+@QUICK
+@given(user=WORDS, password=WORDS, database=WORDS, seconds=st.integers(1, 900))
+def test_toolkit_urls(user, password, database, seconds):
+    """What SQLAlchemy would hand to each driver."""
+    options = (("connect_timeout", Duration.of(seconds)), ("application_name", "gauge"))
+    cord = Cord("mysql", (Host("2001:db8::1", 3307),), database, user, Secret(password), options=options)
+    url = sqlalchemy.make_url(ct.write(cord, "sqlalchemy+pymysql").text.reveal())
+    _, found = MySQLDialect_pymysql().create_connect_args(url)
+    assert (found["host"], found["port"], found["connect_timeout"], found["program_name"]) == ("2001:db8::1", 3307, seconds, "gauge")
+    assert (found["user"], found["password"], found["database"]) == (user, password, database)
+    oracle = ct.write(cord.copy_with(engine="oracle", options=()), "sqlalchemy+oracledb")
+    _, found = OracleDialect_oracledb(dbapi=oracledb).create_connect_args(sqlalchemy.make_url(oracle.text.reveal()))
+    named = f"(SERVICE_NAME={database})" in found["dsn"] if kept(oracle, "database") else True
+    assert (found["user"], found["password"], named) == (user, password, True)
+    carried = ct.write(cord.copy_with(engine="sqlserver", options=()), "sqlalchemy+pyodbc/odbc-url")
+    inner = sqlalchemy.make_url(carried.text.reveal()).query["odbc_connect"]
+    again = ct.read(inner, driver="msodbcsql").cord
+    assert (again.user, again.password, again.database, again.hosts) == (user, Secret(password), database, cord.hosts)
+
+
+@QUICK
+@given(user=WORDS, password=WORDS, database=WORDS, seconds=st.integers(1, 900))
+def test_clickhouse(user, password, database, seconds):
+    cord = Cord("clickhouse", (Host("h", 9440),), database, user, Secret(password), tls=Tls(TlsLevel.ENCRYPTED), options=(("connect_timeout", Duration.of(seconds)),))
+    writing = ct.write(cord, "clickhouse-driver")
+    host, found = clickhouse_url(writing.text.reveal())
+    meant = {"user": user, "password": password, "port": 9440, "secure": True, "verify": False, "connect_timeout": float(seconds)}
+    assert (host, found) == ("h", meant | ({"database": database} if kept(writing, "database") else {}))
