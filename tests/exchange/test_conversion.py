@@ -1,5 +1,7 @@
 """Conversions: tables of source, target, text and ledger; and the drivers themselves as judges of what was written."""
 
+import json
+
 import asyncpg
 import psycopg
 import pytest
@@ -10,6 +12,7 @@ from hypothesis import strategies as st
 import cordtally as ct
 from cordtally.catalog import load_driver
 from cordtally.exchange.codecs import NoWord, read_value, word_of, write_value
+from cordtally.exchange.plans import Planner
 from cordtally.model import Authentication, AuthenticationMethod, Cord, Duration, Host, Secret, Tls, TlsLevel
 
 from ..strategies import ANY_TEXT
@@ -225,3 +228,64 @@ def test_tls_is_never_weakened_without_being_said():
                     assert (line.outcome, "weaker" in line.reason) == (ct.Outcome.APPROXIMATED, True), (target, level, ca)
                 elif again != level:
                     assert line.outcome is ct.Outcome.APPROXIMATED, (target, level, ca)
+
+
+SHAPES = [
+    "postgresql://{0}:{1}@{2}.greywick.example:5433/{3}?sslmode=require&application_name={4}&connect_timeout=5",
+    "Host={2};Username={0};Password={1};Database={3}",
+    "mongodb://{0}:{1}@{2},b.greywick.example:27018/{3}?appName={4}",
+    "{0}:{1}@tcp({2}:3307)/{3}",
+]
+
+
+@settings(max_examples=300, deadline=None)
+@given(
+    shape=st.sampled_from(SHAPES),
+    words=st.lists(st.from_regex(r"[A-Za-z0-9_.%@é]{1,6}", fullmatch=True), min_size=5, max_size=5),
+    target=st.sampled_from(["pgjdbc", "npgsql", "psycopg/arguments", "pg8000", "mongo-go", "mariadb-java", "mysqlclient", "comma", "odbc"]),
+    pin=st.booleans(),
+)
+def test_a_plan_answers_as_the_full_conversion_does(shape, words, target, pin):
+    """``convert --lines`` fills values into plans; what it says must be what `convert` says, for every text."""
+    text = shape.format(*words)
+    try:
+        meant = json.dumps(ct.convert(text, to=target, pin=pin).to_dict(), ensure_ascii=False)
+    except ct.CordTallyError:
+        with pytest.raises(ct.CordTallyError):
+            PLANNERS[pin].answer(text, target, None)
+    else:
+        assert PLANNERS[pin].answer(text, target, None) == meant
+
+
+PLANNERS = {pin: Planner(pin=pin) for pin in (False, True)}
+
+
+@pytest.mark.parametrize(
+    ("text", "target", "pinned"),
+    [
+        ("jdbc:postgresql://h/d", "psycopg/arguments", {"options.connect_timeout": "connect_timeout=10"}),
+        ("postgresql://h/d", "npgsql", {"options.connect_timeout": "Timeout=0"}),
+        ("mongodb://h/d", "mongo-node", {"options.connect_timeout": "connectTimeoutMS=20000"}),
+        ("postgresql://h/d?connect_timeout=3", "lib-pq", {}),
+    ],
+)
+def test_defaults_are_told_and_pinned(text, target, pinned):
+    told = {f"{part.removeprefix('options.')}.default" for part in pinned}
+    assert told <= {line.part for line in ct.convert(text, to=target).ledger}
+    writing = ct.convert(text, to=target, pin=True)
+    for part, written in pinned.items():
+        assert writing.ledger.line(part)[2:4] == (written, ct.Outcome.ADDED)
+    if target == "lib-pq":  # it cannot say what libpq does by default
+        line = writing.ledger.line("tls.level")
+        assert (line.target, line.outcome) == ("sslmode=require", ct.Outcome.APPROXIMATED)
+
+
+def test_a_wallet_comes_and_goes():
+    mutual = ct.read("tcps://charts.greywick.example:1522/charts?wallet_location=/w", driver="oracle-net").cord
+    one_way, ledger = ct.change_wallet(mutual, None, port=1521)
+    assert (one_way.hosts[0].port, one_way.option("wallet_location"), one_way.tls.level) == (1521, None, TlsLevel.VERIFY_IDENTITY)
+    assert {line.part for line in ledger} == {"options.wallet_location", "port"}
+    again, _ = ct.change_wallet(one_way, "/w", port=1522)
+    assert (again.hosts, again.options) == (mutual.hosts, mutual.options)
+    with pytest.raises(ct.FieldError, match="Oracle"):
+        ct.change_wallet(ct.read(PG).cord, None)

@@ -30,7 +30,10 @@ class Pinned(NamedTuple):
         """Say of a line that it is pinned, where it was written."""
         if line.part not in self.parts or line.target is None:
             return line
-        return LedgerLine(line.part, None, line.target, Outcome.ADDED, f"pinned: the default of {self.source}")
+        reason = f"pinned: the default of {self.source}"
+        if line.outcome.is_loss:
+            return line._replace(reason=f"{reason}; {line.reason}")
+        return LedgerLine(line.part, None, line.target, Outcome.ADDED, reason)
 
 
 def pin_defaults(reading: Reading, target: str) -> Pinned:
