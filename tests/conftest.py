@@ -35,6 +35,11 @@ def mariadb():
     yield from _start(servers.mariadb, "mariadb", "mariadb-server")
 
 
+@pytest.fixture(scope="session")
+def redis_server():
+    yield from _start(servers.redis_server, "redis-server", "redis-server")
+
+
 @pytest.fixture
 def harbour(tmp_path, monkeypatch):
     """A temporary Greywick Harbour: the demo's sample data, as the current folder."""

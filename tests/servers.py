@@ -1,4 +1,4 @@
-"""Real servers for the tests: PostgreSQL and MariaDB from Debian's packages, on free ports, with TLS, in a temporary folder."""
+"""Real servers for the tests: PostgreSQL, MariaDB and Redis from Debian's packages, on free ports, with TLS, in a temporary folder."""
 
 import os
 import shutil
@@ -11,6 +11,7 @@ from pathlib import Path
 
 import psycopg
 import pymysql
+import redis
 import trustme
 
 ADMIN_PASSWORD = "not-a-real-pw-admin"
@@ -65,7 +66,7 @@ def await_log_in(log_in, process: subprocess.Popen, log: Path) -> None:
     while time.monotonic() < deadline and process.poll() is None:
         try:
             log_in().close()
-        except (psycopg.OperationalError, pymysql.OperationalError) as error:
+        except (psycopg.OperationalError, pymysql.OperationalError, redis.ConnectionError) as error:
             last = error
             time.sleep(0.1)
         else:
@@ -125,6 +126,25 @@ def mariadb(folder: Path):
     master = {"host": "127.0.0.1", "port": port, "user": "harbour_master", "password": ADMIN_PASSWORD}
     with serve([server, "--no-defaults", *base, *settings], home, lambda: pymysql.connect(**master)):
         yield Server("localhost", port, str(home), ca, other)
+
+
+@contextmanager
+def redis_server(folder: Path):
+    server = find_program("redis-server")
+    if server is None:
+        yield None
+        return
+    port, home = free_port(), folder / "redis"
+    home.mkdir()
+    command = [server, "--port", str(port), "--bind", "127.0.0.1", "--dir", str(home), "--save", "", "--requirepass", ADMIN_PASSWORD]
+    master = redis.Redis(host="127.0.0.1", port=port, password=ADMIN_PASSWORD, socket_timeout=5)
+
+    def log_in():
+        master.ping()
+        return master
+
+    with serve(command, home, log_in):
+        yield Server("localhost", port, str(home), "", "")
 
 
 @contextmanager

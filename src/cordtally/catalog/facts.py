@@ -161,6 +161,8 @@ class Driver:
     bytes_password: bool
     password_charset: str | None
     password_note: str | None
+    user_charset: str | None
+    user_note: str | None
     nested: tuple[str, str] | None
     family: str | None
     passes_text: bool

@@ -179,6 +179,8 @@ def _write_credentials(sheet: Sheet) -> None:
         sheet.note("database", "", None, Outcome.IMPLIED, "an empty database name counts as none")
     elif cord.database is not None and not sheet.role("database", cord.database):
         sheet.lose("database", cord.database, f"{driver.title} takes no database")
+    if driver.user_charset is not None and cord.user is not None and not CHARSETS[driver.user_charset](cord.user):
+        sheet.note("user", cord.user, cord.user, Outcome.APPROXIMATED, driver.user_note or "")
     if sheet.loaded.facts.database_required and not cord.database:
         reason = f"{driver.title} refuses a text that names no database: put one in"
         sheet.note("database", None, None, Outcome.APPROXIMATED, reason)
