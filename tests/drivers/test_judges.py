@@ -83,6 +83,16 @@ def node():
     judge.close()
 
 
+@pytest.fixture(scope="module")
+def sqlclient(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("cs")
+    command = ["mcs", "-r:System.Data.dll", f"-out:{folder}/judge.exe", HERE / "SqlClientJudge.cs"]
+    subprocess.run(command, check=True)
+    judge = Judge(["mono", folder / "judge.exe"])
+    yield judge
+    judge.close()
+
+
 WORDS = ANY_TEXT.filter(lambda t: t and "\x00" not in t)
 QUICK = settings(max_examples=300, deadline=None, suppress_health_check=list(HealthCheck))
 CORDS = {
@@ -172,8 +182,55 @@ def test_node_pg(node, user, password, database, name, timeout, level, host):
     assert found == meant
 
 
+@QUICK
+@given(**CORDS)
+def test_mysql2(node, user, password, database, name, timeout):
+    options = (("time_zone", name), ("connect_timeout", Duration.of(timeout)))
+    writing = ct.write(make("mysql", user, password, database, name, timeout).copy_with(options=options), "mysql2/url")
+    found = node.read(writing.text.reveal(), "mysql2")
+    meant = {"user": user, "password": password.reveal(), "host": "tide-1", "port": "5433", "connectTimeout": str(timeout * 1000)}
+    meant["database"] = "" if lost(writing, "database") else database
+    assert (found.pop("timezone") in {name, found.get("timezone", name)} or name.strip().isdigit(), found) == (True, meant)
+
+
+@QUICK
+@given(**CORDS, number=st.integers(0, 99))
+def test_ioredis(node, user, password, database, name, timeout, number):
+    writing = ct.write(make("redis", user, password, str(number), name, timeout), "ioredis/url")
+    assert node.read(writing.text.reveal(), "ioredis") == {
+        "username": user, "password": password.reveal(), "host": "tide-1", "port": "5433", "db": str(number),
+        "connectionName": name, "connectTimeout": str(timeout * 1000),
+    }  # fmt: skip
+
+
+@QUICK
+@given(**CORDS)
+def test_mongo_node(node, user, password, database, name, timeout):
+    cord = make("mongodb", user, password, database, name, timeout).copy_with(tls=Tls(TlsLevel.VERIFY_IDENTITY))
+    writing = ct.write(cord, "mongo-node")
+    found = node.read(writing.text.reveal(), "mongo-node")
+    kept = "" if lost(writing, "database") else database
+    meant = {"hosts": "tide-1:5433", "user": user, "password": password.reveal(), "name": name, "timeout": str(timeout * 1000), "tls": "true"}
+    assert {k: found[k] for k in meant} == meant
+    assert (found["database"], found["source"]) == ((kept, kept) if kept else ("test", "admin"))
+
+
+@QUICK
+@given(**CORDS, instance=st.sampled_from([None, "CUSTOMS"]))
+def test_sqlclient(sqlclient, user, password, database, name, timeout, instance):
+    cord = make("sqlserver", user, password, database, name, timeout)
+    cord = cord.copy_with(hosts=(Host("desk", 5433, instance),), tls=Tls(TlsLevel.ENCRYPTED))
+    found = sqlclient.read(ct.write(cord, "sqlclient").text.reveal())
+    server = f"desk\\{instance},5433" if instance else "desk,5433"
+    assert found == {
+        "source": server, "user": user, "password": password.reveal(), "database": database, "name": name,
+        "timeout": str(timeout), "integrated": "False", "any": "True",
+    }  # fmt: skip
+
+
 REFUSED = [
-    ("node-pg", "postgresql://a:1,b:2/d"), ("node-pg", "postgresql://h:99999/d"),
+    ("node-pg", "postgresql://a:1,b:2/d"), ("mysql2", "mysql://u@/d"), ("mongo-node", "mongodb://h/d?a=b=c"), ("mongo-node", "mongodb://u:p@s@h/d"),
+    ("sqlclient", "Server=h;Password"), ("sqlclient", "Server=h;Password='x"), ("node-pg", "postgresql://h:99999/d"),
     ("pgx", "postgresql://h:x/d"), ("pgx", "postgresql://u:p%zz@h/d"), ("pgx", "host=h user=u\\"), ("pgx", "host=h password='x"),
     ("lib-pq", "postgresql://h/d%zz"),
     ("pgjdbc", "jdbc:postgresql://h"), ("pgjdbc", "jdbc:postgresql://h/a/b"), ("pgjdbc", "jdbc:postgresql://h:70000/d"),
@@ -181,6 +238,7 @@ REFUSED = [
     ("go-mysql", "u:p@tcp(h:3306)"), ("go-mysql", "u:p@tcp(h/d"), ("go-mysql", "u@tcp(h)/d?charset=%zz"),
 ]  # fmt: skip
 TAKEN = [
+    ("mysql2", "mysql://u:p@ss@h/d"), ("ioredis", "redis://h/0?zork=1"), ("mongo-node", "mongodb://h/d"), ("sqlclient", "Server=h;Password={a b};;"),
     ("node-pg", "postgresql://u:p@ss@h/d"), ("node-pg", "postgresql://u@/d"), ("node-pg", "postgresql://h/d?x"),
     ("pgx", "postgresql://u:p@ss@h/d"), ("pgx", "host=h zork=1"), ("pgx", "postgresql:///d"), ("lib-pq", "postgresql://u:p@ss@h/d"),
     ("pgjdbc", "jdbc:postgresql:///d"), ("pgjdbc", "jdbc:postgresql://h/d?x"), ("pgjdbc", "jdbc:postgresql://h:1,g:2/"),
@@ -190,8 +248,11 @@ TAKEN = [
 
 
 @pytest.mark.parametrize(("driver", "text", "taken"), [(*row, False) for row in REFUSED] + [(*row, True) for row in TAKEN])
-def test_what_they_refuse_we_refuse(driver, text, taken, pgjdbc, mariadb_java, go, node):
-    judge = {"pgjdbc": pgjdbc, "mariadb-java": mariadb_java, "node-pg": node}.get(driver, go)
+def test_what_they_refuse_we_refuse(driver, text, taken, pgjdbc, mariadb_java, go, node, sqlclient):
+    judge = {
+        "pgjdbc": pgjdbc, "mariadb-java": mariadb_java, "sqlclient": sqlclient,
+        **dict.fromkeys(("node-pg", "mysql2", "ioredis", "mongo-node"), node),
+    }.get(driver, go)  # fmt: skip
     assert (judge.read(text, driver if judge in (go, node) else "") is not None) is taken
     try:
         ct.read(text, driver=driver)

@@ -73,6 +73,7 @@ class Dialect:
     path_option: str = ""
     database_raw: bool = False
     address_lists: bool = False
+    host_after_user: bool = False
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -96,6 +97,8 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     authority = position
     if "host" in dialect.positions:
         position = _hosts(text, position, dialect, fields)
+        if dialect.host_after_user and fields[-1].role in {"user", "password"}:
+            raise GrammarError("a host is missing behind the @", authority, authority + 1)
     if escaped and "%" in text:
         _refuse_bad_escapes(text, 0, len(text) if dialect.host_escaped else authority, dialect)
         if not dialect.host_escaped:
