@@ -46,6 +46,7 @@ def test_central_law(target, data):
 
 
 FOUND = [
+    ("pymongo/url", Cord("mongodb", (Host("h\x00", 1),))),
     ("sqlite3/url", Cord("sqlite", database="//harbour/log.db")),
     ("libpq/url", Cord("postgresql", user="")),
     ("pgjdbc/jdbc", Cord("postgresql", (Host("fe80::1%eth0"),))),

@@ -66,7 +66,10 @@ def _write_hosts(sheet: Sheet) -> None:
                 sheet.lose("host", host.address, "a socket cannot stand in a list of hosts here")
                 continue
             secret = host.shown != host.address
-            sheet.put("host", host.shown, plain("host", None, host.address), secret=secret)
+            if not sheet.put("host", host.shown, plain("host", None, host.address), secret=secret):
+                if host.port is not None:
+                    sheet.lose("port", str(host.port), "its host could not be written")
+                continue
             if host.port is not None and host.is_socket and loaded.facts.socket == "authority":
                 sheet.lose("port", str(host.port), "a socket has no port here")
             elif host.port is not None:

@@ -45,8 +45,11 @@ class Sheet:
         """Whether values keep their types, instead of becoming words."""
         return self.loaded.facts.grammar == "arguments"
 
-    def put(self, part: str, source: str, field: Field, *, loss: str | None = None, secret: bool = False) -> None:
-        """Add a field with its ledger line; a value with a character that the driver cannot take is dropped."""
+    def put(self, part: str, source: str, field: Field, *, loss: str | None = None, secret: bool = False) -> bool:
+        """Add a field with its ledger line; a value with a character that the driver cannot take is dropped.
+
+        False where it was.
+        """
         driver = self.loaded.driver
         if self.loaded.facts.names:
             field = field._replace(name=self.loaded.spelled(field.name))
@@ -55,13 +58,14 @@ class Sheet:
             source, secret = MASK, True
         if text is not None and driver.refuses and not set(driver.refuses).isdisjoint(text):
             self.lose(part, source, f"{driver.title} cannot be given a NUL character")
-            return
+            return False
         if field.role == "option" and field.name and secret:
             self.secrets.add(field.name)
         shown = MASK if secret else as_text(field.value)
         target = shown if field.name is None else f"{field.name}={shown}"
         outcome = Outcome.APPROXIMATED if loss else compare_sides(source, target)
         self.put_under([field], LedgerLine(part, source, target, outcome, loss))
+        return True
 
     def put_under(self, fields: list[Field], line: LedgerLine) -> None:
         """Add fields that one ledger line stands for."""
