@@ -2,6 +2,15 @@
 
 from .looking_up import LookUpError, Resolution, resolve
 from .password_file import find_password
-from .service_records import Resolver, ServiceRecord
+from .service_records import RecordError, Records, Resolver, ServiceRecord
 
-__all__ = ["LookUpError", "Resolution", "Resolver", "ServiceRecord", "find_password", "resolve"]
+__all__ = [
+    "LookUpError",
+    "RecordError",
+    "Records",
+    "Resolution",
+    "Resolver",
+    "ServiceRecord",
+    "find_password",
+    "resolve",
+]

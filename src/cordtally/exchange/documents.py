@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ..catalog import load_canonical, load_driver, load_engine
-from ..model import MASK, ByteSize, Duration, Locator, OptionValue, Secret
+from ..model import MASK, ByteSize, DiscoveryKind, Duration, Locator, OptionValue, Secret
 from ..model.secret import hides_secret
 from ..notation import as_text
 from .codecs import Misread, read_value
@@ -93,7 +93,12 @@ def _fill_defaults(document: dict[str, object], reading: Reading, tls: dict[str,
 
 
 def default_level(reading: Reading) -> str | None:
-    """Give the TLS level that the driver takes where a text states none; a notation may have one of its own."""
+    """Give the TLS level that the driver takes where a text states none; a notation may have one of its own.
+
+    None where an alias or a service has to be looked up first, which may state one.
+    """
+    if reading.cord.discovery.kind in {DiscoveryKind.ALIAS, DiscoveryKind.SERVICE}:
+        return None
     driver = load_driver(reading.driver)
     notation = driver.notation(reading.notation)
     return notation.tls_default if notation is not None and notation.tls_default is not None else driver.tls_default
