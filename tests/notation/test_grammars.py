@@ -95,6 +95,15 @@ HOSTILE = [
     ("{}@tcp(h)/d", "@(/", "go-mysql"),
     ("u:p@tcp(h)/d?{}", "a=b&", "go-mysql"),
     ("jdbc:mariadb://h/d?{}", "&=", None),
+    ("jdbc:mariadb://{}", "(a=b,", None),
+    ("(DESCRIPTION={})", "(ADDRESS=(PORT=1)(HOST=h))", "oracle-net"),
+    ("{}h:1/s", "h,", "oracle-net"),
+    ("dbi:mysql:{}", "[a=b;", None),
+    ("pgsql:{}", "a='b;' ", None),
+    ("jdbc:sqlserver://h;{}", "a={}};", None),
+    ("h:1{}", ",a=b", "redis-dotnet"),
+    ("PGHOST=h\n{}", "A='b'\n", "libpq/environment"),
+    ("[client]\n{}", "a=\"\\b\"\n", "mysql-client"),
 ]
 
 

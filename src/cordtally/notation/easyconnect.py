@@ -54,13 +54,12 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
 
 
 def _hosts(text: str, position: int, fields: list[Field]) -> int:
-    waiting: list[int] = []
+    waiting: list[Field] = []
     while True:
         match = _HOST.match(text, position)
         assert match is not None
         group = 1 if match[1] is not None else 2
-        waiting.append(len(fields))
-        fields.append(Field("host", None, match[group], match.start(group), match.end(group), position))
+        waiting.append(Field("host", None, match[group], match.start(group), match.end(group), position))
         position = match.end()
         if text[position : position + 1] == ":":
             end = position + 1
@@ -68,13 +67,13 @@ def _hosts(text: str, position: int, fields: list[Field]) -> int:
                 end += 1
             if end > position + 1:
                 port = Field("port", None, text[position + 1 : end], position + 1, end, position + 1)
-                for index in reversed(waiting[:-1]):
-                    implied = port._replace(start=fields[index].end, end=fields[index].end, whole=fields[index].end)
-                    fields.insert(index + 1, implied)
-                fields.append(port)
+                for host in waiting[:-1]:
+                    fields += (host, port._replace(start=host.end, end=host.end, whole=host.end))
+                fields += (waiting[-1], port)
                 waiting = []
             position = end
         if text[position : position + 1] not in {",", ";"}:
+            fields += waiting
             return position
         position += 1
 

@@ -105,8 +105,9 @@ def _takes_braces(name: str, braced: set[str]) -> bool:
 def _parse_unquoted(text: str, position: int, dialect: Dialect, fields: list[Field]) -> None:
     """Pairs without quotes: a separator ends the value, unless it is doubled or stands in brackets."""
     doubled = dialect.quoting == "doubled"
+    last_bracket = text.rfind("]") if dialect.bracketed else -1
     while position < len(text):
-        end = _end_of_unquoted(text, position, dialect, doubled)
+        end = _end_of_unquoted(text, position, dialect, last_bracket)
         equals = text.find("=", position, end)
         if equals < 0 and end > position and text[position:end].strip():
             raise GrammarError("a key has no = and value", position, end, "nothing is quoted here: did it end early?")
@@ -123,12 +124,12 @@ def _parse_unquoted(text: str, position: int, dialect: Dialect, fields: list[Fie
         position = end + 1
 
 
-def _end_of_unquoted(text: str, position: int, dialect: Dialect, doubled: bool) -> int:
-    bracket = False
+def _end_of_unquoted(text: str, position: int, dialect: Dialect, last_bracket: int) -> int:
+    bracket, doubled = False, dialect.quoting == "doubled"
     while position < len(text):
         character = text[position]
         if dialect.bracketed and character in "[]":
-            bracket = character == "[" and text.find("]", position) >= 0
+            bracket = character == "[" and position < last_bracket
         elif character in dialect.separators and not bracket:
             if not (doubled and text.startswith(";", position + 1)):
                 return position
