@@ -33,6 +33,7 @@ REPORTED = [
     ("administrative-user", "postgresql://postgres@h/d?" + SAFE, "postgres"),
     ("administrative-user", "jdbc:mariadb://h/d?user=root&useSsl=true", "root"),
     ("conflicting-options", "mongodb://h.example/d?tls=true&w=0&journal=true", "true"),
+    ("conflicting-options", "Data Source=h.example;User ID=u;Integrated Security=SSPI", "SSPI"),
     ("repeated-key", "postgresql://h/d?application_name=a&application_name=b&" + SAFE, "a"),
 ]
 NOT_REPORTED = [

@@ -77,8 +77,12 @@ class State:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Conflict:
-    """Options that a driver does not take together: all of ``given`` stand there, ``set`` with these words."""
+    """Options that a driver does not take together: all of ``given`` stand there, ``set`` with these words.
 
+    ``needs`` is the names of both.
+    """
+
+    needs: frozenset[str]
     given: tuple[str, ...]
     set: tuple[tuple[str, str], ...]
     why: str
@@ -278,6 +282,7 @@ def conflict_from(place: str, raw: Mapping[str, object]) -> Conflict:
     assert isinstance(given, list)
     assert isinstance(pairs, dict)
     return Conflict(
+        needs=frozenset(given) | frozenset(str(k) for k in pairs),
         given=tuple(given),
         set=tuple((str(k), str(v)) for k, v in pairs.items()),
         why=str(raw["why"]),

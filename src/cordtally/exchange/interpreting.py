@@ -137,7 +137,9 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpre
     if driver.conflicts:
         _note_conflicts(found, driver, len(parsed.text))
     spans = [(start, end) for _, _, start, end, secret, _ in parts if secret]
-    spans += [_password_tail(h.field, parsed.text) for h in found.hosts if h.field and "@" in h.address[1:]]
+    for host in found.hosts:
+        if host.field is not None and "@" in host.address[1:]:
+            spans.append(_password_tail(host.field, parsed.text))
     if option_fields:
         parts.sort(key=_START_OF)
     return Interpretation(cord, tuple(found.parts), tuple(found.rows), tuple(found.remarks), spans)
@@ -336,14 +338,15 @@ def _take_addresses(field: Field, codec: str, found: _Gathered) -> None:
 
 def _note_conflicts(found: _Gathered, driver: Driver, length: int) -> None:
     """Report options that the driver does not take together."""
-    words = {row.option.name: row.raw for row in found.rows if row.option is not None}
-    present = {*words, *found.roles, *(p.role for p in found.parts), *found.given}
+    present = {row.option.name for row in found.rows if row.option is not None}
+    present.update(found.roles, found.given)
     for conflict in driver.conflicts:
-        named = {*conflict.given, *(name for name, _ in conflict.set)}
-        if not set(conflict.given) <= present:
+        if not conflict.needs <= present:
             continue
-        if any(words.get(name, found.tls.get(name, found.auth.get(name))) != word for name, word in conflict.set):
+        words = {row.option.name: row.raw for row in found.rows if row.option is not None} | found.tls | found.auth
+        if any(words.get(name) != word for name, word in conflict.set):
             continue
+        named = conflict.needs
         places = [p for p in found.parts if p.name in named or p.role in named]
         last = max(places, key=_START_OF, default=None)
         start, end = (last.start, last.end) if last is not None else (0, length)
@@ -535,7 +538,7 @@ def _tls(found: _Gathered, driver: Driver) -> Tls:
         for name, full_name in loose:
             found.native[full_name] = found.tls[name]
     if not found.files:
-        return Tls(level)
+        return _PLAIN_TLS[level]
     key_password = found.files.get("key_password")
     return Tls(
         level,
@@ -544,6 +547,9 @@ def _tls(found: _Gathered, driver: Driver) -> Tls:
         found.files.get("key"),
         None if key_password is None else Secret(key_password),
     )
+
+
+_PLAIN_TLS = {level: Tls(level) for level in (None, *TlsLevel)}
 
 
 @lru_cache(maxsize=1024)
