@@ -1,4 +1,4 @@
-"""Conversions by the line, MongoDB URIs against PyMongo's own parser, the catalog's load, and memory; ratios in one run."""
+"""Conversions by the line, MongoDB URIs against PyMongo's parser, the catalog's load, memory; ratios in one run."""
 
 import json
 import subprocess
@@ -46,7 +46,9 @@ def catalog_load(engine, driver):
         "from time import perf_counter; import cordtally.catalog.loading as l; l.load_index(); s = perf_counter();"
         f"l.load_canonical(); l.load_engine({engine!r}); l.load_driver({driver!r}); print(perf_counter() - s)"
     )
-    return min(float(subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout) for _ in range(3))
+    command = [sys.executable, "-c", code]
+    runs = [subprocess.run(command, capture_output=True, text=True, check=True) for _ in range(3)]
+    return min(float(run.stdout) for run in runs)
 
 
 def main():

@@ -10,7 +10,9 @@ from dataclasses import dataclass
 from ..catalog import load_driver, load_index
 from ..errors import CordTallyError
 from ..exchange import read
-from ..exchange.interpreting import Interpretation, interpret, overlay
+from ..exchange.assembling import overlay
+from ..exchange.gathering import Interpretation
+from ..exchange.interpreting import interpret
 from ..exchange.reading import Reading
 from ..exchange.targets import load_target
 from ..model import DIRECT, Cord, DiscoveryKind

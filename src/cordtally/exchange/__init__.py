@@ -3,7 +3,7 @@
 from .comparing import Comparison, Difference, compare
 from .composing import compose, parse_host, parse_option
 from .conversion import convert, convert_reading
-from .interpreting import OptionRow, Part
+from .gathering import OptionRow, Part
 from .ledger import Ledger, LedgerLine, Outcome
 from .reading import LARGEST_TEXT, Reading, read
 from .targets import load_target

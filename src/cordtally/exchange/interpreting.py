@@ -6,34 +6,22 @@ Values are left to ``codecs``, TLS and log-in tables to ``states``, the text its
 from __future__ import annotations
 
 import re
-from functools import lru_cache
 from operator import attrgetter
-from typing import NamedTuple
 
-from ..catalog import Driver, Option, find_nearest, load_driver
+from ..catalog import Driver, Option, find_nearest
 from ..errors import TextError
 from ..model import (
-    DIRECT,
     MASK,
-    NO_AUTHENTICATION,
-    NO_TLS,
-    Authentication,
-    AuthenticationMethod,
-    Cord,
-    Discovery,
-    DiscoveryKind,
-    Host,
     OptionValue,
     Secret,
-    Tls,
-    TlsLevel,
 )
 from ..model.secret import SECRET_WORD, hides_secret
 from ..notation import Field, GrammarError, Parsed, Remark, as_text
 from .addresses import ADDRESSES
+from .assembling import assemble
 from .codecs import Misread, read_value
 from .detection import notation_of
-from .states import match_state
+from .gathering import FoundHost, Gathered, Interpretation, OptionRow, Part
 from .targets import Loaded, load_target
 
 _MOST_ADVICE = 50
@@ -41,73 +29,10 @@ _START_OF = attrgetter("start")
 _SOUNDS_SECRET = re.compile(SECRET_WORD, re.IGNORECASE)
 
 
-class Part(NamedTuple):
-    """Where a part stands in the text: its role, the driver's name for it (options), and the bounds of its value."""
-
-    role: str
-    name: str | None
-    start: int
-    end: int
-    secret: bool
-    whole: int
-
-
-class OptionRow(NamedTuple):
-    """One option as it stands in the text: name as written, its catalog facts, raw value and typed value."""
-
-    name: str
-    option: Option | None
-    raw: str
-    value: OptionValue | None
-
-
-class Interpretation(NamedTuple):
-    """What the parts mean; ``secret_spans`` bound what must not be shown."""
-
-    cord: Cord
-    parts: tuple[Part, ...]
-    rows: tuple[OptionRow, ...]
-    remarks: tuple[Remark, ...]
-    secret_spans: list[tuple[int, int]]
-
-
-class _FoundHost:
-    """A host while its port may still be found elsewhere; ``field`` is where it stands, None where it is implied."""
-
-    __slots__ = ("address", "field", "instance", "port")
-
-    def __init__(self, address: str, field: Field | None, port: int | None = None, instance: str | None = None) -> None:
-        self.address, self.field, self.port, self.instance = address, field, port, instance
-
-
-class _Gathered:
-    """What has been found so far while the fields are walked."""
-
-    __slots__ = (
-        "auth", "carried", "files", "given", "hosts", "native", "options",
-        "parts", "ports", "remarks", "roles", "rows", "tls",
-    )  # fmt: skip
-
-    def __init__(self) -> None:
-        self.roles: dict[str, str] = {}
-        self.hosts: list[_FoundHost] = []
-        self.tls: dict[str, str] = {}
-        self.auth: dict[str, str] = {}
-        self.given: set[str] = set()
-        self.options: dict[str, OptionValue] = {}
-        self.native: dict[str, OptionValue] = {}
-        self.parts: list[Part] = []
-        self.rows: list[OptionRow] = []
-        self.remarks: list[Remark] = []
-        self.files: dict[str, str] = {}
-        self.ports: list[int | None] | None = None
-        self.carried: Cord | None = None
-
-
 def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpretation:
     """Give raw parts their meaning in a driver's vocabulary."""
     driver, dialect = loaded.driver, loaded.dialect
-    found = _Gathered()
+    found = Gathered()
     found.remarks.extend(parsed.remarks)
     option_fields: list[Field] = []
     parts = found.parts
@@ -120,20 +45,20 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpre
             continue
         value = str(field.value)
         if role == "host":
-            found.hosts.append(_FoundHost(value, field))
+            found.hosts.append(FoundHost(value, field))
         elif role == "port":
             found.hosts[-1].port = _port(value, field, found)
         elif role == "instance":
             found.hosts[-1].instance = value
         elif role == "socket":
-            found.hosts.append(_FoundHost(value, field))
+            found.hosts.append(FoundHost(value, field))
         elif role != "scheme":
             found.roles[role] = value
         secret = role == "password" or ("=" in value and hides_secret(value))
         parts.append(Part(role, None, field.start, field.end, secret, field.whole))
     if option_fields:
         _walk_options(_effective(option_fields, dialect.repeated, loaded, found), loaded, found)
-    cord = _assemble(found, loaded, engine or driver.engines[0])
+    cord = assemble(found, loaded, engine or driver.engines[0])
     if driver.conflicts:
         _note_conflicts(found, driver, len(parsed.text))
     spans = [(start, end) for _, _, start, end, secret, _ in parts if secret]
@@ -151,7 +76,7 @@ def _password_tail(field: Field, text: str) -> tuple[int, int]:
     return field.start, max(at, field.start)
 
 
-def _effective(fields: list[Field], repeated: str, loaded: Loaded, found: _Gathered) -> list[Field]:
+def _effective(fields: list[Field], repeated: str, loaded: Loaded, found: Gathered) -> list[Field]:
     """Keep of repeated keys the one that the driver heeds; a list keeps them all."""
     if len(fields) == 1 or repeated == "list" or len({field.name for field in fields}) == len(fields):
         return fields
@@ -181,7 +106,7 @@ def _effective(fields: list[Field], repeated: str, loaded: Loaded, found: _Gathe
     return list(heeded.values())
 
 
-def _walk_options(fields: list[Field], loaded: Loaded, found: _Gathered) -> None:
+def _walk_options(fields: list[Field], loaded: Loaded, found: Gathered) -> None:
     driver, carries = loaded.driver, loaded.facts.carries
     positional_hosts = bool(found.hosts)
     by_spelling, exact = loaded.by_spelling, driver.case_sensitive
@@ -217,15 +142,15 @@ def _walk_options(fields: list[Field], loaded: Loaded, found: _Gathered) -> None
             _take_role(canonical, text, field, loaded, found)
 
 
-def _take_role(canonical: str, text: str, field: Field, loaded: Loaded, found: _Gathered) -> None:
+def _take_role(canonical: str, text: str, field: Field, loaded: Loaded, found: Gathered) -> None:
     if canonical == "port":
         ports = text.split(",") if loaded.facts.host_options == "paired" else [text]
         found.ports = [_port(p, field, found) for p in ports]
     elif canonical == "socket":
-        found.hosts[:] = [_FoundHost(text, field)]
+        found.hosts[:] = [FoundHost(text, field)]
     elif canonical == "instance":
         if not found.hosts:
-            found.hosts.append(_FoundHost("", None))
+            found.hosts.append(FoundHost("", None))
         found.hosts[0].instance = text
     elif (
         canonical not in found.roles
@@ -235,12 +160,12 @@ def _take_role(canonical: str, text: str, field: Field, loaded: Loaded, found: _
         found.roles[canonical] = text
 
 
-def _forget_positional_hosts(found: _Gathered) -> None:
+def _forget_positional_hosts(found: Gathered) -> None:
     """A host given as an option stands for those of the authority, and joins other ones that were given so."""
     found.hosts[:] = [h for h in found.hosts if h.field is not None and h.field.role == "option"]
 
 
-def _walk_nested(text: str, field: Field, driver: Driver, found: _Gathered) -> bool:
+def _walk_nested(text: str, field: Field, driver: Driver, found: Gathered) -> bool:
     """Read the options inside an option whose value is a text of its own; False where it cannot be read."""
     assert driver.nested is not None
     inner = load_target(driver.nested[1])
@@ -270,7 +195,7 @@ def _walk_nested(text: str, field: Field, driver: Driver, found: _Gathered) -> b
     return True
 
 
-def _walk_carried(text: str, field: Field, target: str, found: _Gathered) -> bool:
+def _walk_carried(text: str, field: Field, target: str, found: Gathered) -> bool:
     """Read an option whose value is a whole text for another target; False where it cannot be read."""
     try:
         inner = notation_of(text, target)
@@ -296,24 +221,7 @@ def _walk_carried(text: str, field: Field, target: str, found: _Gathered) -> boo
     return True
 
 
-def overlay(outer: Cord, inner: Cord) -> Cord:
-    """Put what is stated outside over what is stated in a carried text."""
-    tls = Tls(*(o if (o := getattr(outer.tls, n)) is not None else getattr(inner.tls, n) for n in Tls.__slots__))
-    return Cord(
-        inner.engine,
-        outer.hosts or inner.hosts,
-        outer.database if outer.database is not None else inner.database,
-        outer.user if outer.user is not None else inner.user,
-        outer.password if outer.password is not None else inner.password,
-        outer.authentication if outer.authentication != NO_AUTHENTICATION else inner.authentication,
-        tls,
-        outer.discovery if outer.discovery != DIRECT else inner.discovery,
-        tuple(sorted({**dict(inner.options), **dict(outer.options)}.items())),
-        tuple(sorted({**dict(inner.native), **dict(outer.native)}.items())),
-    )
-
-
-def _take_scheme(prefix: str, loaded: Loaded, found: _Gathered) -> None:
+def _take_scheme(prefix: str, loaded: Loaded, found: Gathered) -> None:
     """A prefix that means more than the notation stands for an option of its own."""
     option, word = loaded.option("(scheme)"), loaded.facts.scheme_words.get(prefix)
     if option is None or word is None:
@@ -327,16 +235,16 @@ def _take_scheme(prefix: str, loaded: Loaded, found: _Gathered) -> None:
             found.options[option.canonical] = value
 
 
-def _take_addresses(field: Field, codec: str, found: _Gathered) -> None:
+def _take_addresses(field: Field, codec: str, found: Gathered) -> None:
     for address in ADDRESSES[codec].read(field.value):
-        found.hosts.append(_FoundHost(address.host, field, None, address.instance))
+        found.hosts.append(FoundHost(address.host, field, None, address.instance))
         if address.port is not None:
             found.hosts[-1].port = _port(address.port, field, found)
         if address.network is not None:
             found.options["network_protocol"] = address.network
 
 
-def _note_conflicts(found: _Gathered, driver: Driver, length: int) -> None:
+def _note_conflicts(found: Gathered, driver: Driver, length: int) -> None:
     """Report options that the driver does not take together."""
     present = {row.option.name for row in found.rows if row.option is not None}
     present.update(found.roles, found.given)
@@ -378,9 +286,7 @@ def safe_name(name: str) -> str:
     return name if _PLAIN_NAME.fullmatch(name) else MASK
 
 
-def _take_unknown(
-    name: str, text: str, field: Field, driver: Driver, found: _Gathered, *, inside: bool = False
-) -> None:
+def _take_unknown(name: str, text: str, field: Field, driver: Driver, found: Gathered, *, inside: bool = False) -> None:
     shown = safe_name(name)
     secret = shown == MASK or _SOUNDS_SECRET.search(name) is not None or hides_secret(text)
     value: OptionValue = Secret(text) if secret else text
@@ -408,7 +314,7 @@ def _take_unknown(
 
 
 def _take_option(  # noqa: PLR0917 -- the loop of `_walk_options`, cut in two
-    name: str, text: str, field: Field, option: Option, driver: Driver, found: _Gathered
+    name: str, text: str, field: Field, option: Option, driver: Driver, found: Gathered
 ) -> None:
     value = _read_cached(option, driver, text)
     if isinstance(value, Misread):
@@ -442,7 +348,7 @@ def _read_cached(option: Option, driver: Driver, text: str) -> OptionValue | Mis
     return _READ[key]
 
 
-def _split_hosts(text: str, field: Field, loaded: Loaded, found: _Gathered) -> None:
+def _split_hosts(text: str, field: Field, loaded: Loaded, found: Gathered) -> None:
     style = loaded.facts.host_options
     named = style == "inline" or loaded.dialect.repeated == "list"
     for piece in text.split(",") if style != "single" else [text]:
@@ -453,10 +359,10 @@ def _split_hosts(text: str, field: Field, loaded: Loaded, found: _Gathered) -> N
                 address, port = head, _port(tail, field, found)
         if address.startswith("[") and address.endswith("]"):
             address = address[1:-1]
-        found.hosts.append(_FoundHost(address, field, port))
+        found.hosts.append(FoundHost(address, field, port))
 
 
-def _port(text: str, field: Field, found: _Gathered) -> int | None:
+def _port(text: str, field: Field, found: Gathered) -> int | None:
     clean = text.strip()
     if not clean:
         return None
@@ -472,106 +378,3 @@ def _port(text: str, field: Field, found: _Gathered) -> int | None:
             )
         )
     return number if number >= 0 else None
-
-
-def _assemble(found: _Gathered, loaded: Loaded, engine: str) -> Cord:
-    driver, roles = loaded.driver, found.roles
-    hosts = found.hosts
-    if found.ports is not None:
-        _assign_ports(hosts, found.ports)
-    tls, authentication = NO_TLS, NO_AUTHENTICATION
-    if found.tls or found.files:
-        tls = _tls(found, driver)
-    if found.auth:
-        authentication = _authentication(found, driver)
-    if "realm" in roles:
-        authentication = Authentication(authentication.method, roles["realm"])
-    named = loaded.facts.discovery is not None or "service" in roles or "alias" in roles
-    discovery = _discovery(found, loaded) if named else DIRECT
-    cord = Cord(
-        engine,
-        tuple(Host(h.address, h.port, h.instance) for h in found.hosts),
-        roles.get("database"),
-        roles.get("user"),
-        Secret(roles["password"]) if "password" in roles else None,
-        authentication,
-        tls,
-        discovery,
-        tuple(sorted(found.options.items())) if found.options else (),
-        tuple(sorted(found.native.items())) if found.native else (),
-    )
-    return cord if found.carried is None else overlay(cord, found.carried)
-
-
-def _discovery(found: _Gathered, loaded: Loaded) -> Discovery:
-    """What has to be looked up: a host that is no host but the name of a record, an alias, a service."""
-    if loaded.facts.discovery == "srv" and found.hosts:
-        named = found.hosts[0]
-        if len(found.hosts) > 1 or named.port is not None:
-            field = next((h.field for h in reversed(found.hosts) if h.field is not None), None)
-            start, end = (field.start, field.end) if field is not None else (0, 0)
-            message = "a service record brings its own hosts and ports: one name, and no port, may stand here"
-            found.remarks.append(Remark("conflicting-options", message, start, end, "write the record's name alone"))
-        found.hosts[:] = []
-        return Discovery(DiscoveryKind.SRV, named.address)
-    if (alias := found.roles.get("alias")) is not None:
-        return Discovery(DiscoveryKind.ALIAS, alias)
-    service = found.roles.get("service")
-    return DIRECT if service is None else Discovery(DiscoveryKind.SERVICE, service)
-
-
-def _assign_ports(hosts: list[_FoundHost], ports: list[int | None]) -> None:
-    """Pair a list of ports with the hosts; a single port is that of every host."""
-    if not hosts:
-        hosts.append(_FoundHost("", None))
-    for index, host in enumerate(hosts):
-        if host.port is None:
-            host.port = ports[0] if len(ports) == 1 else ports[index] if index < len(ports) else None
-
-
-def _tls(found: _Gathered, driver: Driver) -> Tls:
-    if not found.tls:
-        state = match_state(driver.tls, found.tls, found.given)
-        level = None if state is None else TlsLevel(state.meaning)
-    else:
-        level, loose = _level(driver.id, tuple(found.tls.items()), frozenset(found.given))
-        for name, full_name in loose:
-            found.native[full_name] = found.tls[name]
-    if not found.files:
-        return _PLAIN_TLS[level]
-    key_password = found.files.get("key_password")
-    return Tls(
-        level,
-        found.files.get("ca"),
-        found.files.get("certificate"),
-        found.files.get("key"),
-        None if key_password is None else Secret(key_password),
-    )
-
-
-_PLAIN_TLS = {level: Tls(level) for level in (None, *TlsLevel)}
-
-
-@lru_cache(maxsize=1024)
-def _level(
-    driver_id: str, words: tuple[tuple[str, str], ...], given: frozenset[str]
-) -> tuple[TlsLevel | None, tuple[tuple[str, str], ...]]:
-    """Give the level that words mean, and the words that are more than its usual spelling, with their full names."""
-    driver = load_driver(driver_id)
-    state = match_state(driver.tls, dict(words), given)
-    used = {name for name, _ in state.set} if state is not None and not state.read_only else set()
-    loose = []
-    for name, word in words:
-        default = driver.options[name].default
-        if name not in used and (state is not None or default is None or word != as_text(default)):
-            loose.append((name, f"{driver.options[name].vocabulary}/{name}"))
-    return None if state is None else TlsLevel(state.meaning), tuple(loose)
-
-
-def _authentication(found: _Gathered, driver: Driver) -> Authentication:
-    state = match_state(driver.authentication, found.auth, found.given)
-    used = {name for name, _ in state.set} if state is not None and not state.read_only else set()
-    for name, word in found.auth.items():
-        if name not in used:
-            found.native[f"{driver.options[name].vocabulary}/{name}"] = word
-    return NO_AUTHENTICATION if state is None else Authentication(AuthenticationMethod(state.meaning))

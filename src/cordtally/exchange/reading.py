@@ -13,7 +13,8 @@ from ..model import Cord, MaskedText, Secret, mask_spans, masked_position
 from ..notation import GrammarError, Parsed, Remark
 from ..notation.masking import doubtful_spans
 from .detection import find_target, notation_of
-from .interpreting import OptionRow, Part, interpret
+from .gathering import OptionRow, Part
+from .interpreting import interpret
 from .placeholders import is_placeholder
 from .targets import Loaded, load_target
 

@@ -1,0 +1,146 @@
+"""Makes a cord of what reading has gathered: hosts with their ports, TLS and log-in from their tables, look-ups."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+from ..catalog import Driver, load_driver
+from ..model import (
+    DIRECT,
+    NO_AUTHENTICATION,
+    NO_TLS,
+    Authentication,
+    AuthenticationMethod,
+    Cord,
+    Discovery,
+    DiscoveryKind,
+    Host,
+    Secret,
+    Tls,
+    TlsLevel,
+)
+from ..notation import Remark, as_text
+from .gathering import FoundHost, Gathered
+from .states import match_state
+from .targets import Loaded
+
+
+def assemble(found: Gathered, loaded: Loaded, engine: str) -> Cord:
+    """Make the cord; words of TLS and log-in that no table knows become native options."""
+    driver, roles = loaded.driver, found.roles
+    hosts = found.hosts
+    if found.ports is not None:
+        _assign_ports(hosts, found.ports)
+    tls, authentication = NO_TLS, NO_AUTHENTICATION
+    if found.tls or found.files:
+        tls = _tls(found, driver)
+    if found.auth:
+        authentication = _authentication(found, driver)
+    if "realm" in roles:
+        authentication = Authentication(authentication.method, roles["realm"])
+    named = loaded.facts.discovery is not None or "service" in roles or "alias" in roles
+    discovery = _discovery(found, loaded) if named else DIRECT
+    cord = Cord(
+        engine,
+        tuple(Host(h.address, h.port, h.instance) for h in found.hosts),
+        roles.get("database"),
+        roles.get("user"),
+        Secret(roles["password"]) if "password" in roles else None,
+        authentication,
+        tls,
+        discovery,
+        tuple(sorted(found.options.items())) if found.options else (),
+        tuple(sorted(found.native.items())) if found.native else (),
+    )
+    return cord if found.carried is None else overlay(cord, found.carried)
+
+
+def _discovery(found: Gathered, loaded: Loaded) -> Discovery:
+    """What has to be looked up: a host that is no host but the name of a record, an alias, a service."""
+    if loaded.facts.discovery == "srv" and found.hosts:
+        named = found.hosts[0]
+        if len(found.hosts) > 1 or named.port is not None:
+            field = next((h.field for h in reversed(found.hosts) if h.field is not None), None)
+            start, end = (field.start, field.end) if field is not None else (0, 0)
+            message = "a service record brings its own hosts and ports: one name, and no port, may stand here"
+            found.remarks.append(Remark("conflicting-options", message, start, end, "write the record's name alone"))
+        found.hosts[:] = []
+        return Discovery(DiscoveryKind.SRV, named.address)
+    if (alias := found.roles.get("alias")) is not None:
+        return Discovery(DiscoveryKind.ALIAS, alias)
+    service = found.roles.get("service")
+    return DIRECT if service is None else Discovery(DiscoveryKind.SERVICE, service)
+
+
+def _assign_ports(hosts: list[FoundHost], ports: list[int | None]) -> None:
+    """Pair a list of ports with the hosts; a single port is that of every host."""
+    if not hosts:
+        hosts.append(FoundHost("", None))
+    for index, host in enumerate(hosts):
+        if host.port is None:
+            host.port = ports[0] if len(ports) == 1 else ports[index] if index < len(ports) else None
+
+
+def _tls(found: Gathered, driver: Driver) -> Tls:
+    if not found.tls:
+        state = match_state(driver.tls, found.tls, found.given)
+        level = None if state is None else TlsLevel(state.meaning)
+    else:
+        level, loose = _level(driver.id, tuple(found.tls.items()), frozenset(found.given))
+        for name, full_name in loose:
+            found.native[full_name] = found.tls[name]
+    if not found.files:
+        return _PLAIN_TLS[level]
+    key_password = found.files.get("key_password")
+    return Tls(
+        level,
+        found.files.get("ca"),
+        found.files.get("certificate"),
+        found.files.get("key"),
+        None if key_password is None else Secret(key_password),
+    )
+
+
+_PLAIN_TLS = {level: Tls(level) for level in (None, *TlsLevel)}
+
+
+@lru_cache(maxsize=1024)
+def _level(
+    driver_id: str, words: tuple[tuple[str, str], ...], given: frozenset[str]
+) -> tuple[TlsLevel | None, tuple[tuple[str, str], ...]]:
+    """Give the level that words mean, and the words that are more than its usual spelling, with their full names."""
+    driver = load_driver(driver_id)
+    state = match_state(driver.tls, dict(words), given)
+    used = {name for name, _ in state.set} if state is not None and not state.read_only else set()
+    loose = []
+    for name, word in words:
+        default = driver.options[name].default
+        if name not in used and (state is not None or default is None or word != as_text(default)):
+            loose.append((name, f"{driver.options[name].vocabulary}/{name}"))
+    return None if state is None else TlsLevel(state.meaning), tuple(loose)
+
+
+def _authentication(found: Gathered, driver: Driver) -> Authentication:
+    state = match_state(driver.authentication, found.auth, found.given)
+    used = {name for name, _ in state.set} if state is not None and not state.read_only else set()
+    for name, word in found.auth.items():
+        if name not in used:
+            found.native[f"{driver.options[name].vocabulary}/{name}"] = word
+    return NO_AUTHENTICATION if state is None else Authentication(AuthenticationMethod(state.meaning))
+
+
+def overlay(outer: Cord, inner: Cord) -> Cord:
+    """Put what is stated outside over what is stated in a carried text."""
+    tls = Tls(*(o if (o := getattr(outer.tls, n)) is not None else getattr(inner.tls, n) for n in Tls.__slots__))
+    return Cord(
+        inner.engine,
+        outer.hosts or inner.hosts,
+        outer.database if outer.database is not None else inner.database,
+        outer.user if outer.user is not None else inner.user,
+        outer.password if outer.password is not None else inner.password,
+        outer.authentication if outer.authentication != NO_AUTHENTICATION else inner.authentication,
+        tls,
+        outer.discovery if outer.discovery != DIRECT else inner.discovery,
+        tuple(sorted({**dict(inner.options), **dict(outer.options)}.items())),
+        tuple(sorted({**dict(inner.native), **dict(outer.native)}.items())),
+    )
