@@ -21,7 +21,7 @@ _ASKED = ("host", "port", "database", "user", "password", "tls")
 
 @click.command("compose")
 @click.option("--engine", metavar="ENGINE", help="The database system: postgresql, mysql, mariadb, sqlite.")
-@click.option("--host", help="A host name, an address, name:port, or the path of a socket; several parted by commas.")
+@click.option("--host", multiple=True, help="A name, an address, name:port, name\\instance, or a socket's path; repeat it.")
 @click.option("--port", metavar="PORT", help="The port, from 1 to 65535.")
 @click.option("--database", help="Where to land: a database, or a file.")
 @click.option("--user", help="The user to log in as.")
@@ -39,7 +39,7 @@ _ASKED = ("host", "port", "database", "user", "password", "tls")
 @reveal_option
 def command(
     engine: str | None,
-    host: str | None,
+    host: tuple[str, ...],
     port: str | None,
     database: str | None,
     user: str | None,
@@ -95,10 +95,9 @@ def _options(given: tuple[str, ...]) -> dict[str, str] | None:
     return made or None
 
 
-def _hosts(host: str | None) -> dict[str, object]:
-    if host is not None and "," in host:
-        return {"hosts": host.split(",")}
-    return {"host": host}
+def _hosts(given: tuple[str, ...]) -> dict[str, object]:
+    hosts = [host for text in given for host in text.split(",")]
+    return {"hosts": hosts} if len(hosts) > 1 else {"host": hosts[0] if hosts else None}
 
 
 def _shown(cord: Cord, reveal: bool) -> Cord:

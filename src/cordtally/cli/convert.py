@@ -12,7 +12,7 @@ from rich.text import Text
 
 from ..exchange import Ledger, LedgerLine, Outcome, Reading, Writing, change_wallet, convert, read, write
 from ..exchange.plans import Planner
-from ..model import Cord
+from ..model import Cord, Duration
 from ..secrets import with_secret
 from .inputs import (
     TEXT_HELP,
@@ -45,6 +45,7 @@ STYLES = {
 @json_option
 @click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
 @click.option("--pin", is_flag=True, help="Write the source driver's defaults out where the target's differ.")
+@click.option("--limit", default="5s", show_default=True, help="With --resolve: how long a name server may take.")
 @click.option("--resolve", "follow", is_flag=True, help="Follow service records, aliases and data sources first.")
 @click.option("--mutual-tls", metavar="FOLDER", help="Oracle: log in to TLS with the wallet in this folder.")
 @click.option("--one-way-tls", is_flag=True, help="Oracle: TLS without a wallet.")
@@ -62,6 +63,7 @@ def command(
     as_json: bool,
     lines: bool,
     pin: bool,
+    limit: str,
     follow: bool,
     mutual_tls: str | None,
     one_way_tls: bool,
@@ -80,7 +82,7 @@ def command(
         raise click.UsageError("--mutual-tls and --one-way-tls cannot both be meant")
     source = take_text(text, from_env)
     if follow:
-        writing = _followed(read(source, driver=driver), to)
+        writing = _followed(read(source, driver=driver), to, limit)
     elif mutual_tls is not None or one_way_tls:
         writing = _with_wallet(read(source, driver=driver), to, mutual_tls, tls_port)
     elif tls_port is not None:
@@ -94,10 +96,10 @@ def command(
     return 1 if strict and writing.ledger.losses else 0
 
 
-def _followed(reading: Reading, to: str) -> Writing:
+def _followed(reading: Reading, to: str, limit: str) -> Writing:
     from ..config import resolve
 
-    resolution = resolve(reading)
+    resolution = resolve(reading, limit=Duration.parse(limit).seconds)
     writing = write(resolution.cord, to)
     steps = (LedgerLine("discovery", None, step, Outcome.ADDED, "looked up") for step in resolution.steps)
     return replace(writing, ledger=Ledger((*steps, *writing.ledger)))

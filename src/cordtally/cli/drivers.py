@@ -5,7 +5,17 @@ from __future__ import annotations
 import click
 from rich.text import Text
 
-from ..catalog import Driver, Option, driver_ids, find_nearest, load_canonical, load_driver, load_engine, load_index
+from ..catalog import (
+    Driver,
+    Option,
+    State,
+    driver_ids,
+    find_nearest,
+    load_canonical,
+    load_driver,
+    load_engine,
+    load_index,
+)
 from ..errors import UnknownName
 from ..notation import as_text
 from .inputs import json_option
@@ -46,9 +56,9 @@ def command(
     console = make_console()
     groups: dict[str, list[tuple[str, str, str]]] = {}
     for i, d in listed:
-        engines = d["engines"] if len(d["engines"]) < 4 else ["any engine"]
+        engines = d["engines"] if len(d["engines"]) < 4 else [_ANY]
         groups.setdefault(" and ".join(sorted(engines)), []).append((i, d["title"], d["language"]))
-    for index, (title, rows) in enumerate(sorted(groups.items())):
+    for index, (title, rows) in enumerate(sorted(groups.items(), key=lambda g: (g[0] == _ANY, g[0]))):
         heads = ("driver", "what it is", "language")
         console.print(Text(("\n" if index else "") + title, style="bold cyan"))
         console.print(make_table(rows, heads=heads, whole=(0,), shrink=1))
@@ -107,6 +117,8 @@ def _document(driver: Driver) -> dict[str, object]:
         "source": driver.source,
         "checked": driver.checked,
         "notations": [n.id for n in driver.notations],
+        "tls": [{"level": s.meaning, "set": dict(s.set), "given": list(s.given)} for s in driver.tls],
+        "log_in": [{"method": s.meaning, "set": dict(s.set)} for s in driver.authentication],
         "options": [_option_document(o) for o in driver.options.values()],
     }
 
@@ -124,14 +136,11 @@ def _print_one(driver: Driver) -> None:
         ("facts from", driver.source + ("" if driver.checked else " (unchecked)")),
     ]
     console.print(make_table(facts))
-    if driver.tls:
-        levels = [
-            (s.meaning, ", ".join(f"{k}={v}" for k, v in s.set) or f"{', '.join(s.given)} alone", s.why or "")
-            for s in driver.tls
-            if not s.read_only
-        ]
-        console.print()
-        console.print(make_table(levels, heads=("TLS level", "written as", "")))
+    for states, head in ((driver.tls, "TLS level"), (driver.authentication, "log-in")):
+        levels = [(s.meaning, _written_as(s), s.why or "") for s in states if not s.read_only]
+        if levels:
+            console.print()
+            console.print(make_table(levels, heads=(head, "written as", "")))
     console.print()
     rows = [
         (o.name, _kind(o), "" if o.default is None else str(o.default), _meaning(o)) for o in driver.options.values()
@@ -139,8 +148,16 @@ def _print_one(driver: Driver) -> None:
     console.print(make_table(rows, heads=("option", "type", "default", "meaning")))
 
 
+def _written_as(state: State) -> str:
+    return ", ".join(f"{k.strip('()')}={v}" for k, v in state.set) or f"{', '.join(state.given)} alone"
+
+
+_ANY = "any engine"
+_SPELLED = {"go": "like 5s", "iso": "like PT5S", "suffix": "like 5 or 500ms"}
+
+
 def _kind(option: Option) -> str:
-    return f"{option.type}, {option.unit}" if option.unit else option.type
+    return f"{option.type}, {_SPELLED.get(option.unit, option.unit)}" if option.unit else option.type
 
 
 def _meaning(option: Option) -> str:

@@ -59,6 +59,7 @@ _TITLES = {
 @json_option
 @click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
 @click.option("--effective", is_flag=True, help="With --json: fill in the driver's and engine's defaults.")
+@click.option("--limit", default="5s", show_default=True, help="With --resolve: how long a name server may take.")
 @click.option("--resolve", "follow", is_flag=True, help="Follow service records, aliases, services, data sources.")
 @reveal_option
 def command(
@@ -70,6 +71,7 @@ def command(
     as_json: bool,
     lines: bool,
     effective: bool,
+    limit: str,
     follow: bool,
     reveal: bool,
 ) -> int:
@@ -77,7 +79,7 @@ def command(
     if lines:
         return stream_lines(lambda request: _document(_read_request(request), effective, reveal))
     reading = _read(take_text(text, from_env), driver, environment, tally_file)
-    resolution = resolve(reading) if follow else None
+    resolution = resolve(reading, limit=Duration.parse(limit).seconds) if follow else None
     if as_json:
         document = _document(reading, effective, reveal)
         if resolution is not None:

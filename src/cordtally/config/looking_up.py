@@ -21,11 +21,13 @@ from ..notation.sections import names, parse
 from .aliases import find_alias
 from .password_file import find_password
 from .places import Places, read_text
-from .service_records import Resolver, follow_record
+from .service_records import DEFAULT_LIMIT, Resolver, follow_record
 
 
 class LookUpError(CordTallyError):
     """A name that stands in none of the files in which its client would look."""
+
+    exit_code = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +45,11 @@ class Resolution:
 
 
 def resolve(
-    found: Reading | Cord | str, *, resolver: Resolver | None = None, places: Places | None = None
+    found: Reading | Cord | str,
+    *,
+    resolver: Resolver | None = None,
+    places: Places | None = None,
+    limit: float = DEFAULT_LIMIT,
 ) -> Resolution:
     """Follow everything that a cord only names; what its text states beside the name stays as it is.
 
@@ -55,6 +61,8 @@ def resolve(
         Answers for service records instead of the system's name server.
     places : Places, optional
         The environment and home folder in which files are looked for.
+    limit : float
+        How long a name server may take, in seconds.
 
     Raises
     ------
@@ -68,7 +76,7 @@ def resolve(
     used, steps = places or Places(), list[str]()
     kind = cord.discovery.kind
     if kind is DiscoveryKind.SRV:
-        cord, steps = follow_record(cord, resolver)
+        cord, steps = follow_record(cord, resolver, limit)
     elif kind is DiscoveryKind.ALIAS:
         cord = _follow_alias(cord, used, steps)
     elif kind is DiscoveryKind.SERVICE and cord.engine == "postgresql" and not _is_odbc(driver):
@@ -97,7 +105,9 @@ def _follow_alias(cord: Cord, places: Places, steps: list[str]) -> Cord:
             steps.append(f"alias {name}: {path}")
             inner = read(text, driver="oracle-net").cord
             return overlay(cord.copy_with(discovery=DIRECT), inner)
-    listed = ", ".join(map(str, tried)) or "no folder: state one, or set TNS_ADMIN"
+    if not tried:
+        raise LookUpError(f"there is no folder to look the alias {name} up in: state one, or set TNS_ADMIN")
+    listed = ", ".join(map(str, tried))
     raise LookUpError(f"the alias {name} is not in any tnsnames.ora; looked in {listed}")
 
 

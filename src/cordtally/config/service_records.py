@@ -12,6 +12,9 @@ from urllib.parse import parse_qsl
 from ..errors import CordTallyError, MissingExtra
 from ..model import DIRECT, Authentication, Cord, Host
 
+DEFAULT_LIMIT = 5.0
+"""How long a name server may take, in seconds."""
+
 _MAY_ADD = {"authsource": "realm", "replicaset": "replica_set", "loadbalanced": "loadBalanced"}
 
 
@@ -38,8 +41,10 @@ Resolver = Callable[[str, str], Records]
 class RecordError(CordTallyError):
     """A service record that is missing, or that a driver would not accept."""
 
+    exit_code = 1
 
-def ask_name_server(service: str, name: str, *, timeout: float = 5.0) -> Records:
+
+def ask_name_server(service: str, name: str, *, limit: float = DEFAULT_LIMIT) -> Records:
     """Ask the system's name server, through dnspython.
 
     Raises
@@ -55,18 +60,20 @@ def ask_name_server(service: str, name: str, *, timeout: float = 5.0) -> Records
     except ImportError:
         raise MissingExtra("dnspython", "mongodb", "looking up service records") from None
     try:
-        found = dns.resolver.resolve(f"_{service}._tcp.{name}", "SRV", lifetime=timeout)
+        found = dns.resolver.resolve(f"_{service}._tcp.{name}", "SRV", lifetime=limit)
     except dns.exception.DNSException as error:
         raise RecordError(f"the name server has no service record for {name}: {type(error).__name__}") from None
     hosts = [ServiceRecord(str(r.target).rstrip("."), r.port, r.priority, r.weight) for r in found]
     try:
-        texts = [b"".join(r.strings).decode() for r in dns.resolver.resolve(name, "TXT", lifetime=timeout)]
+        texts = [b"".join(r.strings).decode() for r in dns.resolver.resolve(name, "TXT", lifetime=limit)]
     except dns.exception.DNSException:
         texts = []
     return Records(hosts, texts)
 
 
-def follow_record(cord: Cord, resolver: Resolver | None = None) -> tuple[Cord, list[str]]:
+def follow_record(
+    cord: Cord, resolver: Resolver | None = None, limit: float = DEFAULT_LIMIT
+) -> tuple[Cord, list[str]]:
     """Replace the name of a service record by its hosts; give the cord and what was done, a sentence a step.
 
     Raises
@@ -76,7 +83,8 @@ def follow_record(cord: Cord, resolver: Resolver | None = None) -> tuple[Cord, l
     """
     name = cord.discovery.name or ""
     service = str(next((v for k, v in cord.native if k.endswith("/srvServiceName")), "mongodb"))
-    answer = (resolver or ask_name_server)(service if cord.engine == "mongodb" else cord.engine, name)
+    asked = service if cord.engine == "mongodb" else cord.engine
+    answer = resolver(asked, name) if resolver is not None else ask_name_server(asked, name, limit=limit)
     if not answer.hosts:
         raise RecordError(f"the service record of {name} names no host")
     domain = name.casefold().split(".")

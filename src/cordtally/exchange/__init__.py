@@ -6,7 +6,7 @@ from .conversion import convert, convert_reading
 from .gathering import OptionRow, Part
 from .ledger import Ledger, LedgerLine, Outcome
 from .reading import LARGEST_TEXT, Reading, read
-from .targets import load_target
+from .targets import choose_target, load_target
 from .wallets import change_wallet
 from .writing import Writing, write
 
@@ -22,6 +22,7 @@ __all__ = [
     "Reading",
     "Writing",
     "change_wallet",
+    "choose_target",
     "compare",
     "compose",
     "convert",

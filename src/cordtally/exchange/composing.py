@@ -137,15 +137,19 @@ def _hosts(fields: Mapping[str, object]) -> tuple[Host, ...]:
 
 
 def parse_host(text: str) -> Host:
-    """Read ``name``, ``name:5432``, ``[2001:db8::1]:5432``, a bare IPv6 address, or the path of a socket.
+    r"""Read ``name``, ``name:5432``, ``name\instance``, ``[2001:db8::1]:5432``, an IPv6 address, or a socket's path.
 
     Raises
     ------
     FieldError
         When the port is not a number from 1 to 65535.
     """
-    if text[:1] in {"/", "@"}:
+    if text[:1] in {"/", "@"} or text.startswith("\\\\"):
         return Host(text)
+    if "\\" in text:
+        address, _, rest = text.partition("\\")
+        instance, colon, port = rest.partition(":")
+        return Host(address, _port(port) if colon else None, instance)
     if text.startswith("["):
         address, bracket, rest = text[1:].partition("]")
         if not bracket or (rest and not rest.startswith(":")):

@@ -92,6 +92,7 @@ class Host:
     def __str__(self) -> str:
         address = self.shown
         shown = f"[{address}]" if ":" in address and not self.is_socket else address
+        shown = shown if self.instance is None else f"{shown}\\{self.instance}"
         return shown if self.port is None else f"{shown}:{self.port}"
 
 

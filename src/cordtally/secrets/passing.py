@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..exchange import write
+from ..exchange import choose_target, write
 from ..model import MASK, Cord, Locator, Secret
 from .fetching import Surroundings, fetch
 
@@ -47,6 +47,8 @@ def arguments_for(cord: Cord, driver: str, surroundings: Surroundings | None = N
     >>> ct.compose(engine="sqlite", database="logbook.sqlite").arguments("sqlite3")
     {'database': 'logbook.sqlite'}
     """
-    writing = write(with_secret(cord, surroundings), f"{driver.partition('/')[0]}/arguments")
+    suited = choose_target(driver.partition("/")[0], cord)
+    target = suited.name if suited.facts.grammar == "arguments" else f"{suited.driver.id}/arguments"
+    writing = write(with_secret(cord, surroundings), target)
     secrets = frozenset(k for k, v in (writing.arguments or {}).items() if isinstance(v, Secret))
     return ClearArguments(writing.revealed_arguments(), secrets)
