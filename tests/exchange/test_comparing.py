@@ -14,8 +14,14 @@ SAME = [
     ("host=/run/pg dbname=d", "host=/run/pg port=5432 dbname=d"),
     ("logs/../logbook.sqlite", "sqlite:///logbook.sqlite"),
     ("postgresql://h/d?connect_timeout=5", "postgresql://h/d?connect_timeout=9"),
+    ("redis://h/0", "redis://h:6379"),
+    ("jdbc:oracle:thin:@H:1521/charts", "oracle+oracledb://h/?service_name=CHARTS"),
+    ("jdbc:sqlserver://desk;databaseName=customs", "sqlserver://DESK:1433?database=Customs"),
+    ("mongodb://a,b:27018/x", "mongodb://b:27018,a:27017/x"),
 ]
 DIFFERENT = [
+    ("jdbc:sqlserver://desk\\A;databaseName=c", "jdbc:sqlserver://desk\\B;databaseName=c", "server", "hosts"),
+    ("mongodb+srv://roster.greywick.example/x", "mongodb+srv://roster-2.greywick.example/x", "server", "srv"),
     ("postgresql://h/d", "postgresql://h:5433/d", "server", "hosts"),
     ("postgresql://h/d", "postgresql://g/d", "server", "hosts"),
     ("postgresql://h/d", "mysql+pymysql://h/d", "server", "engine"),

@@ -200,6 +200,8 @@ class Engine:
     default_port: int | None = None
     default_host: str | None = None
     default_user: str | None = None
+    default_database: str | None = None
+    database_case_counts: bool = True
     embedded: bool = False
     checked: bool = True
 

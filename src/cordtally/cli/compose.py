@@ -21,7 +21,7 @@ _ASKED = ("host", "port", "database", "user", "password", "tls")
 
 @click.command("compose")
 @click.option("--engine", metavar="ENGINE", help="The database system: postgresql, mysql, mariadb, sqlite.")
-@click.option("--host", multiple=True, help="A name, an address, name:port, name\\instance, or a socket's path; repeat it.")
+@click.option("--host", multiple=True, help="A name, address, name:port, name\\instance or socket's path; repeatable.")
 @click.option("--port", metavar="PORT", help="The port, from 1 to 65535.")
 @click.option("--database", help="Where to land: a database, or a file.")
 @click.option("--user", help="The user to log in as.")

@@ -11,12 +11,19 @@ from ipaddress import ip_address
 from typing import NamedTuple
 
 from ..catalog import Engine, load_engine
-from ..model import MASK, Cord, Host, Secret, TlsLevel
+from ..model import MASK, Cord, DiscoveryKind, Host, Secret, TlsLevel
 from .documents import default_level, effective_options, json_value
 from .reading import Reading, read
 
 QUESTIONS = ("server", "database", "user", "security")
 _THIS_MACHINE = "this machine"
+_MORE_THAN_BEHAVIOUR = {
+    "system_identifier": "database",
+    "server_instance": "server",
+    "sentinel_service": "server",
+    "replica_set": "server",
+    "wallet_location": "security",
+}
 
 
 class Difference(NamedTuple):
@@ -81,10 +88,12 @@ def compare(left: str | Secret | Reading | Cord, right: str | Secret | Reading |
     _compare(found, "security", "tls.level", one.level, other.level)
     for part in ("ca", "certificate", "key"):
         _compare(found, "security", f"tls.{part}", getattr(one.cord.tls, part), getattr(other.cord.tls, part))
+    _compare(found, "user", "realm", one.cord.authentication.realm, other.cord.authentication.realm)
     _compare(found, "security", "log-in", one.cord.login.value, other.cord.login.value)
     stated = {name for side in (one, other) for name, _ in side.cord.options}
     for name in sorted(stated | (set(one.options) & set(other.options))):
-        _compare(found, "behaviour", name, one.options.get(name), other.options.get(name))
+        question = _MORE_THAN_BEHAVIOUR.get(name, "behaviour")
+        _compare(found, question, name, one.options.get(name), other.options.get(name))
     native = [{k: str(json_value(v)) for k, v in side.cord.native} for side in (one, other)]
     for key in sorted({*native[0], *native[1]}):
         _compare(found, "behaviour", key, native[0].get(key), native[1].get(key), remark="known to one driver only")
@@ -113,7 +122,9 @@ def _effective(what: str | Secret | Reading | Cord) -> _Side:
     hosts = tuple(_server(h, engine) for h in cord.hosts or (() if engine.embedded else (Host(""),)))
     typed = effective_options(reading) if reading is not None else dict(cord.options)
     options = {name: str(value) for name, value in typed.items()}
-    database = cord.database
+    database = cord.database if cord.database is not None else engine.default_database
+    if database is not None and not engine.database_case_counts:
+        database = database.casefold()
     if engine.embedded and database not in {None, ":memory:"}:
         database = os.path.abspath(database or "")
     shown_level = level.value if level is not None else None
@@ -130,6 +141,8 @@ def _server(host: Host, engine: Engine) -> str:
         name = _THIS_MACHINE if address.is_loopback else str(address)
     except ValueError:
         name = _THIS_MACHINE if name == "localhost" or name.endswith(".localhost") else name
+    if host.instance is not None and host.port is None:
+        return f"{name}\\{host.instance.lower()}"  # beside a port, the instance is not looked up
     return f"{name}:{host.port or engine.default_port}"
 
 
@@ -147,7 +160,10 @@ def _compare_servers(one: _Side, other: _Side, found: list[Difference]) -> None:
         found.append(Difference("behaviour", "hosts", shown[0], shown[1], "the same servers in another order"))
     services = [side.cord.discovery.name or "" for side in (one, other)]
     if services[0] != services[1]:
-        found.append(Difference("server", "service", services[0], services[1]))
+        kinds = {side.cord.discovery.kind for side in (one, other)} - {DiscoveryKind.DIRECT}
+        part = kinds.pop().value if len(kinds) == 1 else "look-up"
+        remark = "follow it with --resolve to be sure" if "" in services else ""
+        found.append(Difference("server", part, services[0], services[1], remark))
 
 
 def _compare(
