@@ -12,7 +12,8 @@ TYPES = ("str", "int", "bool", "duration", "bytes", "word", "object")
 UNITS = ("ns", "us", "ms", "s", "min", "h", "go", "iso", "suffix", "B", "KiB", "MiB")
 UNKNOWN_OPTIONS = ("refused", "ignored", "sent")
 ZEROES = ("unlimited", "system", "none", "refused", "skipped", "from-server")
-ROLES = ("host", "port", "database", "user", "password", "socket", "service", "authentication", "realm", "instance")
+ROLES = ("host", "port", "database", "user", "password", "socket", "service", "authentication", "realm", "instance",
+         "further_host")  # fmt: skip
 NEEDS = ("srv", "alias", "service", "socket", "several", "sentinel_service", "system_identifier")
 
 
@@ -94,7 +95,8 @@ class NotationFacts:
     """One notation that a driver takes: its grammar, the grammar's flags, and how hosts and sockets are written.
 
     ``schemes`` maps an engine to the prefixes that stand for it, the first one being written; ``hosts`` is ``inline``
-    (``h1:1,h2:2``), ``paired`` (a list of hosts, a list of ports), or ``single``;
+    (``h1:1,h2:2``), ``paired`` (a list of hosts, a list of ports), ``further`` (one, and the others in an option that
+    is repeated), or ``single``;
     ``host_options`` says the same of hosts that are given as options;
     a text that does not tell is read by a driver that ``claims`` it;
     ``accepts`` lists further prefixes, which are read only when the driver is named: they belong to another one;

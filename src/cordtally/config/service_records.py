@@ -71,9 +71,7 @@ def ask_name_server(service: str, name: str, *, limit: float = DEFAULT_LIMIT) ->
     return Records(hosts, texts)
 
 
-def follow_record(
-    cord: Cord, resolver: Resolver | None = None, limit: float = DEFAULT_LIMIT
-) -> tuple[Cord, list[str]]:
+def follow_record(cord: Cord, resolver: Resolver | None = None, limit: float = DEFAULT_LIMIT) -> tuple[Cord, list[str]]:
     """Replace the name of a service record by its hosts; give the cord and what was done, a sentence a step.
 
     Raises

@@ -36,30 +36,16 @@ def _write_hosts(sheet: Sheet) -> None:
         for host in hosts[1:]:
             sheet.lose("host", str(host), f"{loaded.driver.title} takes one host")
         hosts = hosts[:1]
-    kept = []
     positional = "host" in loaded.dialect.positions
-    instances = loaded.facts.addresses in {"server", "server-instance"} or "instance" in loaded.dialect.positions
-    for original in hosts:
-        host = original
-        if host.instance is not None and not instances and sheet.option_for("instance") is None:
-            sheet.lose("host", f"instance {host.instance}", f"{loaded.driver.title} knows no named instances")
-            host = replace(host, instance=None)
-        if host.address.startswith("\\\\") and loaded.facts.addresses != "server":
-            sheet.lose("host", str(host), f"{loaded.driver.title} opens no named pipe")
-        elif host.is_socket and loaded.facts.socket == "none":
-            sheet.lose("host", host.address, f"{loaded.driver.title} has no word for a Unix socket")
-        elif host.is_socket and style == "inline" and not positional and len(hosts) > 1:
-            sheet.lose("host", host.address, "a socket cannot stand in a list of hosts here")
-        elif "," in host.address and style != "single":
-            sheet.lose("host", host.address, "a comma parts hosts here, so none may stand in an address")
-        else:
-            kept.append(host)
+    kept = _keep(sheet, hosts)
     if loaded.facts.addresses is not None:
         _write_addresses(sheet, kept, loaded.facts.addresses)
     elif loaded.facts.socket == "database":
         _write_as_path(sheet, kept)
     elif len(kept) == 1 and kept[0].is_socket and loaded.facts.socket == "option":
         _write_socket(sheet, kept[0].address, kept[0].port)
+    elif style == "further" and len(kept) > 1:
+        _write_further(sheet, kept)
     elif positional and not (style == "paired" and len(kept) > 1):
         for host in kept:
             if host.is_socket and loaded.facts.socket == "option":
@@ -78,6 +64,44 @@ def _write_hosts(sheet: Sheet) -> None:
     elif kept:
         _write_host_options(sheet, kept, style)
         _write_instance(sheet, kept[0])
+
+
+def _keep(sheet: Sheet, hosts: list[Host]) -> list[Host]:
+    """Keep the hosts that the target can be given, and book the others as dropped."""
+    loaded, style = sheet.loaded, sheet.loaded.facts.hosts
+    positional = "host" in loaded.dialect.positions
+    kept = []
+    instances = loaded.facts.addresses in {"server", "server-instance"} or "instance" in loaded.dialect.positions
+    for original in hosts:
+        host = original
+        if host.instance is not None and not instances and sheet.option_for("instance") is None:
+            sheet.lose("host", f"instance {host.instance}", f"{loaded.driver.title} knows no named instances")
+            host = replace(host, instance=None)
+        if host.address.casefold() == "(localdb)" and loaded.facts.addresses != "server":
+            sheet.lose("host", str(host), f"{loaded.driver.title} starts no LocalDB: name a server")
+        elif host.address.startswith("\\\\") and loaded.facts.addresses != "server":
+            sheet.lose("host", str(host), f"{loaded.driver.title} opens no named pipe")
+        elif host.is_socket and loaded.facts.socket == "none":
+            sheet.lose("host", host.address, f"{loaded.driver.title} has no word for a Unix socket")
+        elif host.is_socket and style == "inline" and not positional and len(hosts) > 1:
+            sheet.lose("host", host.address, "a socket cannot stand in a list of hosts here")
+        elif "," in host.address and style != "single":
+            sheet.lose("host", host.address, "a comma parts hosts here, so none may stand in an address")
+        else:
+            kept.append(host)
+    return kept
+
+
+def _write_further(sheet: Sheet, hosts: list[Host]) -> None:
+    """The first host stands in its place, each of the others in an option that is repeated."""
+    option = sheet.option_for("further_host")
+    for index, host in enumerate(hosts):
+        if index == 0 or option is None:
+            sheet.put("host", host.shown, plain("host", None, host.address))
+            if host.port is not None:
+                sheet.put("port", str(host.port), plain("port", None, host.port))
+        else:
+            sheet.put("host", str(host), plain("option", option.name, _inline(host)))
 
 
 def _write_instance(sheet: Sheet, host: Host) -> None:

@@ -146,6 +146,9 @@ def _take_role(canonical: str, text: str, field: Field, loaded: Loaded, found: G
     if canonical == "port":
         ports = text.split(",") if loaded.facts.host_options == "paired" else [text]
         found.ports = [_port(p, field, found) for p in ports]
+    elif canonical == "further_host":
+        for piece in text.split("\n"):
+            _split_hosts(piece, field, loaded, found)
     elif canonical == "socket":
         found.hosts[:] = [FoundHost(text, field)]
     elif canonical == "instance":
@@ -267,14 +270,14 @@ def _is_secret_name(name: str, driver: Driver) -> bool:
 
 
 _ROLES = frozenset(
-    {"host", "port", "database", "user", "password", "socket", "service", "realm", "instance"}
+    {"host", "port", "database", "user", "password", "socket", "service", "realm", "instance", "further_host"}
     | {"tls.ca", "tls.certificate", "tls.key", "tls.key_password"}
 )
 
 
 def _role_of(canonical: str | None) -> str:
     if canonical in _ROLES or canonical == "tls.level":
-        return "host" if canonical == "socket" else canonical or "option"
+        return "host" if canonical in {"socket", "further_host"} else canonical or "option"
     return "option"
 
 
@@ -350,8 +353,8 @@ def _read_cached(option: Option, driver: Driver, text: str) -> OptionValue | Mis
 
 def _split_hosts(text: str, field: Field, loaded: Loaded, found: Gathered) -> None:
     style = loaded.facts.host_options
-    named = style == "inline" or loaded.dialect.repeated == "list"
-    for piece in text.split(",") if style != "single" else [text]:
+    named = style in {"inline", "further"} or loaded.dialect.repeated == "list"
+    for piece in text.split(",") if style not in {"single", "further"} else [text]:
         address, port = piece, None
         if named and not piece.startswith("/"):
             head, colon, tail = piece.rpartition(":")
