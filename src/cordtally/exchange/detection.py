@@ -125,7 +125,7 @@ def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
         return 3 if len(text) <= _DETECTION_LIMIT and "=" not in address and _DSN.search(text) else 0
     if grammar == "arguments" and text.lstrip()[:1] != "{":
         return 0
-    if grammar in {"environment", "sections"} and not _FITS[grammar](text):
+    if grammar in {"environment", "sections", "descriptor"} and not _FITS[grammar](text):
         return 0
     if grammar == "comma" and _COMMA.match(text) is None:
         return 0
@@ -136,10 +136,15 @@ def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
     try:
         parsed = target.grammar.parse(text, target.dialect, "")
     except GrammarError:
+        if grammar == "descriptor":
+            return 6
         return 6 if grammar in {"keyword", "semicolon"} and _first_key_known(text, driver_id, grammar) else 0
     names = {(field.name or "").casefold() for field in parsed.fields}
     score = -4 * sum(name.casefold() not in names for name, _ in target.facts.opening)
     for field in parsed.fields:
+        if field.role != "option":
+            score += 2
+            continue
         option = target.option(field.name or "")
         if option is None or option.retired:
             score -= 4

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from .parts import Field, Parsed, Refused, Rendered, as_text
 
 _URL = re.compile(r"(?:inet|inet4|inet6)://(?:(\[[^\]]*\]|[^/:\[]*)(?::(\d+))?/)?", re.ASCII)
-_OLD = re.compile(r"(\[[^\]]*\]|[^/\\:\[]{2,})(?:/(\d+))?:", re.ASCII)
+_OLD = re.compile(r"(\[[^\]]*\]|[^/\\:\[]{2,}|[^/\\:\[](?=/))(?:/(\d+))?:", re.ASCII)
 _HOST = re.compile(r"[^/\\:\[\]@\s]+|[0-9A-Fa-f:.]+(?:%[\w.-]+)?")
 
 
