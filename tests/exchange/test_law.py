@@ -5,7 +5,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import cordtally as ct
-from cordtally.model import Cord, Host, Tls, TlsLevel
+from cordtally.model import Cord, Host, Secret, Tls, TlsLevel
 
 from ..strategies import TARGETS, cords
 
@@ -46,6 +46,8 @@ def test_central_law(target, data):
 
 
 FOUND = [
+    ("psqlodbc/data-source", Cord("postgresql", tls=Tls(key_password=Secret("a\nb")))),
+    ("odp-net/semicolon", Cord("oracle", (Host("h"),), "a\x00b")),
     ("pymongo/url", Cord("mongodb", (Host("h\x00", 1),))),
     ("sqlite3/url", Cord("sqlite", database="//harbour/log.db")),
     ("libpq/url", Cord("postgresql", user="")),

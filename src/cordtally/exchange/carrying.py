@@ -23,7 +23,9 @@ def write_carried(sheet: Sheet, option: str, target: str, *, write: Callable[[Co
     inner_driver = choose_target(target, sheet.cord).driver
     outer, inner = _divide(sheet, inner_driver.id)
     writing = write(inner, target)
-    sheet.lines += [line for line in writing.ledger if line.part != "engine"]
+    inside = [line for line in writing.ledger if line.part != "engine"]
+    sheet.through[option] = list(range(len(sheet.lines), len(sheet.lines) + len(inside)))
+    sheet.lines += inside
     text = writing.text.reveal()
     if text:
         if str(writing.text) != text:

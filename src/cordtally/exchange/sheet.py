@@ -38,7 +38,7 @@ class Sheet:
         self.inner: list[Field] = []
         self.inner_secret = False
         self.scheme_word: str | None = None
-        self.carried: str | None = None
+        self.through: dict[str, list[int]] = {}
 
     @property
     def typed(self) -> bool:
@@ -124,6 +124,7 @@ class Sheet:
             self.lose(part, source, f"{driver.title} cannot be given a NUL character")
             return
         self.inner.append(plain("option", name, word))
+        self.through.setdefault(driver.nested[0], []).append(len(self.lines))
         self.inner_secret = self.inner_secret or secret
         target = f"{driver.nested[0]}: {name}={MASK if secret else word}"
         reason = loss or f"passed on through {driver.nested[0]}"

@@ -329,8 +329,9 @@ def _book_refusals(sheet: Sheet, fields: list[Field], rendered: Rendered) -> Non
     positions = {id(field): index for index, field in enumerate(fields)} if rendered.refused else {}
     for field, reason in rendered.refused:
         line = sheet.owner[positions[id(field)]]
-        old = sheet.lines[line]
-        sheet.lines[line] = LedgerLine(old.part, old.source, None, Outcome.DROPPED, reason)
+        for index in (line, *sheet.through.get(field.name or "", ())):
+            old = sheet.lines[index]
+            sheet.lines[index] = LedgerLine(old.part, old.source, None, Outcome.DROPPED, reason)
 
 
 def _wrapped(sheet: Sheet, name: str, value: object) -> object:
