@@ -22,6 +22,7 @@ class Address(NamedTuple):
     port: str | None = None
     instance: str | None = None
     network: str | None = None
+    scheme: str | None = None
 
 
 class AddressCodec(NamedTuple):
@@ -105,8 +106,23 @@ def _write_objects(hosts: Sequence[Host], network: str | None) -> object:
     return [{"host": h.address} if h.port is None else {"host": h.address, "port": h.port} for h in hosts]
 
 
+def _read_stream(value: object) -> list[Address]:
+    """Read PHP's ``tls://host``, or a host, or the path of a socket (PhpRedis 5.3.7, Redis::connect)."""
+    text = as_text(value)
+    head, slashes, rest = text.partition("://")
+    return [Address(rest, scheme="tls")] if slashes and head in {"tls", "ssl"} else [Address(text)]
+
+
+def _write_stream(hosts: Sequence[Host], scheme: str | None) -> object:
+    address = hosts[0].address
+    if "://" in address:
+        raise NoAddress("this host name would be read as something else here")
+    return f"{scheme}://{address}" if scheme is not None else address
+
+
 ADDRESSES: Mapping[str, AddressCodec] = {
     "server": AddressCodec(_read_server, _write_server),
     "server-instance": AddressCodec(_read_server_instance, _write_server_instance),
+    "stream": AddressCodec(_read_stream, _write_stream),
     "objects": AddressCodec(_read_objects, _write_objects),
 }

@@ -36,6 +36,8 @@ def assemble(found: Gathered, loaded: Loaded, engine: str) -> Cord:
         tls = _tls(found, driver)
     if found.auth:
         authentication = _authentication(found, driver)
+    elif found.login is not None:
+        authentication = Authentication(AuthenticationMethod(found.login))
     if "realm" in roles:
         authentication = Authentication(authentication.method, roles["realm"])
     named = loaded.facts.discovery is not None or "service" in roles or "alias" in roles

@@ -21,6 +21,7 @@ _REGISTERED = re.compile(r"(?:^|;)\s*driver\s*=\s*\{?([^{};]+)\}?\s*(?:;|$)", re
 _INSTANCE = re.compile(r"^(?:tcp|np|lpc|admin):|\\|,\d+$|^\(local")
 _DETECTION_LIMIT = 65536
 _CLOSE = 5
+_LONGEST_SCHEME = 48
 
 
 def _is_text(text: str) -> bool:
@@ -57,8 +58,10 @@ def find_target(text: str) -> Target:
         When none would.
     """
     claims, any_prefix = _claims()
-    if (claimed := any_prefix.match(text)) is not None:
+    targets = claims.get(text[: text.find("://", 0, _LONGEST_SCHEME) + 3])
+    if targets is None and (claimed := any_prefix.match(text)) is not None:
         targets = claims[claimed[0]]
+    if targets is not None:
         if len(targets) > 1:
             raise _ambiguous([target.target for target in targets])
         return targets[0]

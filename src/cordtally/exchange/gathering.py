@@ -52,7 +52,7 @@ class Gathered:
     """What has been found so far while the fields are walked."""
 
     __slots__ = (
-        "auth", "carried", "files", "given", "hosts", "native", "options",
+        "auth", "carried", "files", "given", "hosts", "login", "native", "options",
         "parts", "ports", "remarks", "roles", "rows", "tls",
     )  # fmt: skip
 
@@ -70,3 +70,4 @@ class Gathered:
         self.files: dict[str, str] = {}
         self.ports: list[int | None] | None = None
         self.carried: Cord | None = None
+        self.login: str | None = None

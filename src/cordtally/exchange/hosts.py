@@ -19,9 +19,13 @@ def write_hosts(sheet: Sheet) -> None:
         default = load_engine(sheet.cord.engine).default_host or "localhost"
         reason = f"{sheet.loaded.driver.title} wants a host here: the engine's default is written"
         sheet.put_under([plain("host", None, default)], LedgerLine("host", None, default, Outcome.IMPLIED, reason))
-        for host in sheet.cord.hosts:
-            if host.port is not None:
-                sheet.lose("port", str(host.port), "its host could not be written")
+        _lose_ports(sheet)
+
+
+def _lose_ports(sheet: Sheet) -> None:
+    for host in sheet.cord.hosts:
+        if host.port is not None:
+            sheet.lose("port", str(host.port), "its host could not be written")
 
 
 def _write_hosts(sheet: Sheet) -> None:
@@ -127,16 +131,25 @@ def _write_as_path(sheet: Sheet, hosts: list[Host]) -> None:
 def _write_addresses(sheet: Sheet, hosts: list[Host], codec: str) -> None:
     option = sheet.option_for("host")
     network = sheet.cord.option("network_protocol")
+    if not hosts and codec == "stream" and sheet.scheme_word is not None:
+        hosts = [Host(load_engine(sheet.cord.engine).default_host or "localhost")]
+        reason = "TLS is asked for by what stands before a host: the engine's default is written"
+        sheet.note("host", None, hosts[0].address, Outcome.IMPLIED, reason)
+        _lose_ports(sheet)
     if option is None or not hosts:
         return
     source = ",".join(str(h) for h in hosts)
     try:
-        value = ADDRESSES[codec].write(hosts, str(network) if network is not None else None)
+        before = sheet.scheme_word if codec == "stream" else network
+        value = ADDRESSES[codec].write(hosts, None if before is None else str(before))
     except NoAddress as problem:
         sheet.lose("host", source, str(problem))
+        if sheet.scheme_word is not None:
+            sheet.lose("tls.level", sheet.scheme_word, "its host could not be written")
         return
     secret = any(h.shown != h.address for h in hosts)
-    sheet.put("host", source, plain("option", option.name, value), secret=secret)
+    if not sheet.put("host", source, plain("option", option.name, value), secret=secret) and sheet.scheme_word:
+        sheet.lose("tls.level", sheet.scheme_word, "its host could not be written")
     port = sheet.option_for("port")
     if port is not None and codec != "server" and hosts[0].port is not None and codec != "objects":
         sheet.put("port", str(hosts[0].port), plain("option", port.name, hosts[0].port))

@@ -22,6 +22,7 @@ from .assembling import assemble
 from .codecs import Misread, read_value
 from .detection import notation_of
 from .gathering import FoundHost, Gathered, Interpretation, OptionRow, Part
+from .states import match_state
 from .targets import Loaded, load_target
 
 _MOST_ADVICE = 50
@@ -190,12 +191,20 @@ def _walk_nested(text: str, field: Field, driver: Driver, found: Gathered) -> bo
             _take_unknown(placed.name or "", as_text(raw.value), placed, inner.driver, found, inside=True)
         elif canonical is not None and canonical.startswith("tls.") and canonical != "tls.level":
             found.files[canonical[4:]] = as_text(raw.value)
+        elif canonical == "authentication" and (login := _login_of(inner.driver, option, as_text(raw.value))):
+            found.login = login
         elif canonical in _ROLES or canonical in {"tls.level", "authentication"}:
             kept = Secret(as_text(raw.value)) if option.secret else as_text(raw.value)
             found.native[f"{option.vocabulary}/{option.name}"] = kept
         else:
             _take_option(placed.name or "", as_text(raw.value), placed, option, inner.driver, found)
     return True
+
+
+def _login_of(driver: Driver, option: Option, text: str) -> str | None:
+    """The log-in method that one word of another driver means by itself."""
+    state = match_state(driver.authentication, {option.name: text}, {option.name})
+    return None if state is None or state.read_only else state.meaning
 
 
 def _walk_carried(text: str, field: Field, target: str, found: Gathered) -> bool:
@@ -243,6 +252,9 @@ def _take_addresses(field: Field, codec: str, found: Gathered) -> None:
         found.hosts.append(FoundHost(address.host, field, None, address.instance))
         if address.port is not None:
             found.hosts[-1].port = _port(address.port, field, found)
+        if address.scheme is not None:
+            found.tls["(scheme)"] = address.scheme
+            found.given.add("(scheme)")
         if address.network is not None:
             found.options["network_protocol"] = address.network
 

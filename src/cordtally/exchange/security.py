@@ -148,6 +148,12 @@ def write_authentication(sheet: Sheet) -> None:
         )
         sheet.put_under([plain("option", name, _typed_word(sheet, name, word)) for name, word in state.set], line)
         return
+    inner = sheet.inner_target()
+    through = choose_exactly(inner.driver.authentication, method.value) if inner is not None else None
+    if through is not None:
+        for name, word in through.set:
+            sheet.put_inner("authentication.method", method.value, name, word, loss=None, secret=False)
+        return
     implied = {
         AuthenticationMethod.PASSWORD: cord.password is not None,
         AuthenticationMethod.CERTIFICATE: cord.tls.certificate is not None,

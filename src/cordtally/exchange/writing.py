@@ -92,14 +92,17 @@ def write(cord: Cord, target: str) -> Writing:
             line = LedgerLine(opening, None, f"{opening}={word}", Outcome.ADDED, reason)
             sheet.put_under([plain("option", opening, word)], line)
     _write_discovery(sheet)
-    write_hosts(sheet)
-    _write_credentials(sheet)
     cord, plain_sheet = sheet.cord, driver.nested is None and not sheet.cord.native
+    if loaded.facts.addresses != "stream":
+        write_hosts(sheet)
+    _write_credentials(sheet)
     if plain_sheet and cord.tls.key_password is None:
         key = ("security", cord.tls, cord.authentication, cord.password is None)
         sheet.replay(key, lambda: _write_security(sheet))
     else:
         _write_security(sheet)
+    if loaded.facts.addresses == "stream":  # TLS is asked for by what stands before the host
+        write_hosts(sheet)
     for name, value in cord.options:
         if plain_sheet and not isinstance(value, Secret) and name != "network_protocol":
             sheet.replay(("option", name, type(value), value), partial(_write_option, sheet, name, value))
