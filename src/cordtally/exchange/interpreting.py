@@ -57,8 +57,10 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpre
             found.roles[role] = value
         secret = role == "password" or ("=" in value and hides_secret(value))
         parts.append(Part(role, None, field.start, field.end, secret, field.whole))
+    heeded = option_fields
     if option_fields:
-        _walk_options(_effective(option_fields, dialect.repeated, loaded, found), loaded, found)
+        heeded = _effective(option_fields, dialect.repeated, loaded, found)
+        _walk_options(heeded, loaded, found)
     cord = assemble(found, loaded, engine or driver.engines[0])
     if driver.conflicts:
         _note_conflicts(found, driver, len(parsed.text))
@@ -66,7 +68,8 @@ def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpre
     for host in found.hosts:
         if host.field is not None and "@" in host.address[1:]:
             spans.append(_password_tail(host.field, parsed.text))
-    if option_fields:
+    in_order = loaded.facts.grammar == "url" and heeded is option_fields and found.carried is None
+    if not in_order:
         parts.sort(key=_START_OF)
     return Interpretation(cord, tuple(found.parts), tuple(found.rows), tuple(found.remarks), spans)
 

@@ -75,8 +75,7 @@ class MaskedText(Secret):
     __slots__ = ("_masked",)
 
     def __init__(self, text: str, masked: str) -> None:
-        super().__init__(text)
-        self._masked = masked
+        self._text, self._masked = text, masked
 
     def __str__(self) -> str:
         return self._masked

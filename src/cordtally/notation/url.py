@@ -189,7 +189,7 @@ def _refuse_loose_user(text: str, start: int, at: int, colon: int) -> None:
 
 
 def _remark_raw(what: str, raw: str, start: int, end: int, remarks: list[Remark]) -> None:
-    if _TROUBLE.isdisjoint(raw) or _ESCAPED.fullmatch(raw):
+    if raw.isalnum() or _TROUBLE.isdisjoint(raw) or _ESCAPED.fullmatch(raw):
         return
     found = [c for c in dict.fromkeys(raw) if c in _TROUBLE and c not in "%+"]
     bad = percent.find_bad_escape(raw, 0, len(raw)) >= 0
