@@ -75,6 +75,17 @@ TEXTS = [
     f"mysql+pymysql://keeper:{PLANTED}@h/d?connect_timeout=0",
     f'{{"host": "h", "password": "{PLANTED}", "ssl_key_password": "{PLANTED}"}}',
     f'{{"host": "h", "password": "{PLANTED}"',
+    f"mongodb://keeper:{PLANTED}@h/d?tlsCertificateKeyFilePassword={PLANTED}&authMechanismProperties=AWS_SESSION_TOKEN:{PLANTED}",
+    f"mongodb://keeper:{PLANTED}@x@h/d",
+    f"h:1,password={PLANTED},user=x,pasword={PLANTED}",
+    f"jdbc:sqlserver://h;user=u;password={{{PLANTED}}};trustStorePassword={PLANTED}",
+    f"jdbc:oracle:thin:keeper/{PLANTED}@h:1521/x",
+    f"jdbc:oracle:thin:keeper/{PLANTED}",
+    f"mssql+pyodbc:///?odbc_connect=Server%3Dh%3BPWD%3D{PLANTED}",
+    f"Data Source=h/x;Proxy Password={PLANTED};Password={PLANTED}",
+    f"PGHOST=h\nPGPASSWORD='{PLANTED}'\nPGSSLPASSWORD={PLANTED}",
+    f"[client]\nhost=h\npassword={PLANTED}",
+    f"dbi:mysql:host=h;mysql_password={PLANTED}",
     f"{PLANTED}",
 ]
 COMMANDS = [

@@ -306,15 +306,17 @@ def safe_name(name: str) -> str:
 
 def _take_unknown(name: str, text: str, field: Field, driver: Driver, found: Gathered, *, inside: bool = False) -> None:
     shown = safe_name(name)
+    nearest = find_nearest(name, driver.by_spelling) if len(found.remarks) < _MOST_ADVICE else ()
+    meant = driver.by_spelling[nearest[0]] if nearest else None
     secret = shown == MASK or _SOUNDS_SECRET.search(name) is not None or hides_secret(text)
+    secret = secret or (meant is not None and meant.secret)  # a mistyped password is one, too
     value: OptionValue = Secret(text) if secret else text
     if not inside:
         start = field.whole if shown == MASK else field.start
         found.parts.append(Part("option", shown, start, field.end, secret, field.whole))
     found.native[f"{driver.id}/{name}"] = value
     found.rows.append(OptionRow(shown, None, "" if secret else text, value))
-    nearest = find_nearest(name, driver.by_spelling) if len(found.remarks) < _MOST_ADVICE else ()
-    named = driver.by_spelling[nearest[0]].name if nearest else None
+    named = meant.name if meant is not None else None
     happens = {
         "refused": "refuses it",
         "ignored": "ignores it in silence",
