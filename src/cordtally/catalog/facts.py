@@ -190,6 +190,10 @@ class Driver:
 class Engine:
     """One database system: what it assumes where a text is silent, and who its administrators are.
 
+    ``service_target`` reads its file of named services, ``password_file`` says that its clients look passwords up,
+    ``record_texts`` that a text record may add to a service record, ``record_service`` under which name that stands,
+    and ``wallets`` that certificates are kept in one.
+
     Engines of one ``protocol`` may be one and the same server to their drivers.
     """
 
@@ -204,6 +208,11 @@ class Engine:
     default_user: str | None = None
     default_database: str | None = None
     database_case_counts: bool = True
+    service_target: str | None = None
+    password_file: bool = False
+    record_service: str | None = None
+    record_texts: bool = False
+    wallets: bool = False
     embedded: bool = False
     checked: bool = True
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..catalog import load_driver, load_index
+from ..catalog import load_driver, load_engine, load_index
 from ..errors import CordTallyError
 from ..exchange import read
 from ..exchange.assembling import overlay
@@ -74,16 +74,16 @@ def resolve(
     assert cord is not None
     driver = reading.driver if reading is not None else None
     used, steps = places or Places(), list[str]()
-    kind = cord.discovery.kind
+    kind, engine = cord.discovery.kind, load_engine(cord.engine)
     if kind is DiscoveryKind.SRV:
         cord, steps = follow_record(cord, resolver, limit)
     elif kind is DiscoveryKind.ALIAS:
         cord = _follow_alias(cord, used, steps)
-    elif kind is DiscoveryKind.SERVICE and cord.engine == "postgresql" and not _is_odbc(driver):
-        cord = _follow_service(cord, used, steps)
+    elif kind is DiscoveryKind.SERVICE and engine.service_target is not None and not _is_odbc(driver):
+        cord = _follow_service(cord, engine.service_target, used, steps)
     elif kind is DiscoveryKind.SERVICE:
         cord, driver = _follow_data_source(cord, driver, used, steps)
-    if cord.engine == "postgresql" and cord.password is None and not _is_odbc(driver):
+    if engine.password_file and cord.password is None and not _is_odbc(driver):
         password, said = find_password(cord, used)
         if password is not None:
             cord = cord.copy_with(password=password)
@@ -111,7 +111,7 @@ def _follow_alias(cord: Cord, places: Places, steps: list[str]) -> Cord:
     raise LookUpError(f"the alias {name} is not in any tnsnames.ora; looked in {listed}")
 
 
-def _follow_service(cord: Cord, places: Places, steps: list[str]) -> Cord:
+def _follow_service(cord: Cord, target: str, places: Places, steps: list[str]) -> Cord:
     name = cord.discovery.name or ""
     tried = places.service_files()
     for path in tried:
@@ -119,7 +119,7 @@ def _follow_service(cord: Cord, places: Places, steps: list[str]) -> Cord:
         if text is None or name not in names(text):
             continue
         steps.append(f"service {name}: {path}")
-        return overlay(cord.copy_with(discovery=DIRECT), _section(text, name, "libpq/service-file").cord)
+        return overlay(cord.copy_with(discovery=DIRECT), _section(text, name, target).cord)
     raise LookUpError(f"the service {name} is in none of {', '.join(map(str, tried))}")
 
 

@@ -9,6 +9,7 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 from urllib.parse import parse_qsl
 
+from ..catalog import load_engine
 from ..errors import CordTallyError, MissingExtra
 from ..model import DIRECT, Authentication, Cord, Host
 
@@ -80,9 +81,11 @@ def follow_record(cord: Cord, resolver: Resolver | None = None, limit: float = D
         When there is no record, a host lies outside the name's domain, or the text record holds what it must not.
     """
     name = cord.discovery.name or ""
-    service = str(next((v for k, v in cord.native if k.endswith("/srvServiceName")), "mongodb"))
-    asked = service if cord.engine == "mongodb" else cord.engine
-    answer = resolver(asked, name) if resolver is not None else ask_name_server(asked, name, limit=limit)
+    engine = load_engine(cord.engine)
+    service = str(
+        next((v for k, v in cord.native if k.endswith("/srvServiceName")), engine.record_service or engine.id)
+    )
+    answer = resolver(service, name) if resolver is not None else ask_name_server(service, name, limit=limit)
     if not answer.hosts:
         raise RecordError(f"the service record of {name} names no host")
     domain = name.casefold().split(".")
@@ -94,7 +97,7 @@ def follow_record(cord: Cord, resolver: Resolver | None = None, limit: float = D
     hosts = tuple(Host(r.target.rstrip("."), r.port) for r in ordered)
     steps = [f"service record of {name}: {', '.join(map(str, hosts))}"]
     made = cord.copy_with(hosts=hosts, discovery=DIRECT)
-    if cord.engine == "mongodb":
+    if engine.record_texts:
         made = _add_texts(made, answer.texts, name, steps)
     return made, steps
 

@@ -26,10 +26,18 @@ class Address(NamedTuple):
 
 
 class AddressCodec(NamedTuple):
-    """How the value of a host option is read into addresses and written from hosts."""
+    """How the value of a host option is read into addresses and written from hosts, and what else it holds.
+
+    ``instances``, ``ports`` and ``networks`` (LocalDB and pipes among them) may stand in the value; with ``schemes``
+    what stands before the host asks for TLS, so that TLS is written first.
+    """
 
     read: Callable[[object], list[Address]]
     write: Callable[[Sequence[Host], str | None], object]
+    instances: bool = False
+    ports: bool = False
+    networks: bool = False
+    schemes: bool = False
 
 
 class NoAddress(ValueError):
@@ -121,8 +129,15 @@ def _write_stream(hosts: Sequence[Host], scheme: str | None) -> object:
 
 
 ADDRESSES: Mapping[str, AddressCodec] = {
-    "server": AddressCodec(_read_server, _write_server),
-    "server-instance": AddressCodec(_read_server_instance, _write_server_instance),
-    "stream": AddressCodec(_read_stream, _write_stream),
-    "objects": AddressCodec(_read_objects, _write_objects),
+    "server": AddressCodec(_read_server, _write_server, instances=True, ports=True, networks=True),
+    "server-instance": AddressCodec(_read_server_instance, _write_server_instance, instances=True),
+    "stream": AddressCodec(_read_stream, _write_stream, schemes=True),
+    "objects": AddressCodec(_read_objects, _write_objects, ports=True),
 }
+NO_CODEC = AddressCodec(lambda value: [Address(as_text(value))], lambda hosts, _: hosts[0].address)
+"""What a plain host option is: a name and nothing else."""
+
+
+def codec_of(name: str | None) -> AddressCodec:
+    """Give the codec of that name, or what a plain host option amounts to."""
+    return NO_CODEC if name is None else ADDRESSES[name]

@@ -7,7 +7,7 @@ from dataclasses import replace
 from ..catalog import load_engine
 from ..model import Host
 from ..notation import as_text, plain
-from .addresses import ADDRESSES, NoAddress
+from .addresses import AddressCodec, NoAddress, codec_of
 from .ledger import LedgerLine, Outcome
 from .sheet import Sheet
 
@@ -43,7 +43,7 @@ def _write_hosts(sheet: Sheet) -> None:
     positional = "host" in loaded.dialect.positions
     kept = _keep(sheet, hosts)
     if loaded.facts.addresses is not None:
-        _write_addresses(sheet, kept, loaded.facts.addresses)
+        _write_addresses(sheet, kept, codec_of(loaded.facts.addresses))
     elif loaded.facts.socket == "database":
         _write_as_path(sheet, kept)
     elif len(kept) == 1 and kept[0].is_socket and loaded.facts.socket == "option":
@@ -75,15 +75,16 @@ def _keep(sheet: Sheet, hosts: list[Host]) -> list[Host]:
     loaded, style = sheet.loaded, sheet.loaded.facts.hosts
     positional = "host" in loaded.dialect.positions
     kept = []
-    instances = loaded.facts.addresses in {"server", "server-instance"} or "instance" in loaded.dialect.positions
+    codec = codec_of(loaded.facts.addresses)
+    instances = codec.instances or "instance" in loaded.dialect.positions
     for original in hosts:
         host = original
         if host.instance is not None and not instances and sheet.option_for("instance") is None:
             sheet.lose("host", f"instance {host.instance}", f"{loaded.driver.title} knows no named instances")
             host = replace(host, instance=None)
-        if host.address.casefold() == "(localdb)" and loaded.facts.addresses != "server":
+        if host.address.casefold() == "(localdb)" and not codec.networks:
             sheet.lose("host", str(host), f"{loaded.driver.title} starts no LocalDB: name a server")
-        elif host.address.startswith("\\\\") and loaded.facts.addresses != "server":
+        elif host.address.startswith("\\\\") and not codec.networks:
             sheet.lose("host", str(host), f"{loaded.driver.title} opens no named pipe")
         elif host.is_socket and loaded.facts.socket == "none":
             sheet.lose("host", host.address, f"{loaded.driver.title} has no word for a Unix socket")
@@ -128,10 +129,10 @@ def _write_as_path(sheet: Sheet, hosts: list[Host]) -> None:
             sheet.lose("port", str(host.port), "a socket has no port here")
 
 
-def _write_addresses(sheet: Sheet, hosts: list[Host], codec: str) -> None:
+def _write_addresses(sheet: Sheet, hosts: list[Host], codec: AddressCodec) -> None:
     option = sheet.option_for("host")
     network = sheet.cord.option("network_protocol")
-    if not hosts and codec == "stream" and sheet.scheme_word is not None:
+    if not hosts and codec.schemes and sheet.scheme_word is not None:
         hosts = [Host(load_engine(sheet.cord.engine).default_host or "localhost")]
         reason = "TLS is asked for by what stands before a host: the engine's default is written"
         sheet.note("host", None, hosts[0].address, Outcome.IMPLIED, reason)
@@ -140,8 +141,8 @@ def _write_addresses(sheet: Sheet, hosts: list[Host], codec: str) -> None:
         return
     source = ",".join(str(h) for h in hosts)
     try:
-        before = sheet.scheme_word if codec == "stream" else network
-        value = ADDRESSES[codec].write(hosts, None if before is None else str(before))
+        before = sheet.scheme_word if codec.schemes else network
+        value = codec.write(hosts, None if before is None else str(before))
     except NoAddress as problem:
         sheet.lose("host", source, str(problem))
         if sheet.scheme_word is not None:
@@ -151,9 +152,9 @@ def _write_addresses(sheet: Sheet, hosts: list[Host], codec: str) -> None:
     if not sheet.put("host", source, plain("option", option.name, value), secret=secret) and sheet.scheme_word:
         sheet.lose("tls.level", sheet.scheme_word, "its host could not be written")
     port = sheet.option_for("port")
-    if port is not None and codec != "server" and hosts[0].port is not None and codec != "objects":
+    if port is not None and hosts[0].port is not None and not codec.ports:
         sheet.put("port", str(hosts[0].port), plain("option", port.name, hosts[0].port))
-    if network is not None and codec == "server":
+    if network is not None and codec.networks:
         said = f"network_protocol={network}"
         sheet.note("options.network_protocol", said, said, Outcome.KEPT, "it stands before the host")
 

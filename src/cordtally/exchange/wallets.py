@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from ..catalog import load_engine
 from ..errors import FieldError
 from ..model import Cord, Tls, TlsLevel
 from .ledger import Ledger, LedgerLine, Outcome
@@ -22,7 +23,7 @@ def change_wallet(cord: Cord, wallet: str | None, *, port: int | None = None) ->
     FieldError
         When the cord is not for Oracle Database.
     """
-    if cord.engine != "oracle":
+    if not load_engine(cord.engine).wallets:
         raise FieldError("only connections to Oracle Database have wallets")
     options = {k: v for k, v in cord.options if k not in _WALLET}
     lines = []

@@ -13,6 +13,7 @@ from ..catalog import Driver, Option, driver_ids, load_driver, load_index
 from ..errors import FieldError
 from ..model import MASK, Cord, DiscoveryKind, Locator, MaskedText, OptionValue, Secret
 from ..notation import Field, Rendered, as_text, plain
+from .addresses import codec_of
 from .carrying import write_carried
 from .charsets import CHARSETS
 from .codecs import NoWord, Written, read_value, word_of, write_value
@@ -93,7 +94,8 @@ def write(cord: Cord, target: str) -> Writing:
             sheet.put_under([plain("option", opening, word)], line)
     _write_discovery(sheet)
     cord, plain_sheet = sheet.cord, driver.nested is None and not sheet.cord.native
-    if loaded.facts.addresses != "stream":
+    scheme_first = codec_of(loaded.facts.addresses).schemes
+    if not scheme_first:
         write_hosts(sheet)
     _write_credentials(sheet)
     if plain_sheet and cord.tls.key_password is None:
@@ -101,7 +103,7 @@ def write(cord: Cord, target: str) -> Writing:
         sheet.replay(key, lambda: _write_security(sheet))
     else:
         _write_security(sheet)
-    if loaded.facts.addresses == "stream":  # TLS is asked for by what stands before the host
+    if scheme_first:  # TLS is asked for by what stands before the host
         write_hosts(sheet)
     for name, value in cord.options:
         if plain_sheet and not isinstance(value, Secret) and name != "network_protocol":
@@ -195,7 +197,7 @@ def _write_credentials(sheet: Sheet) -> None:
 def _write_option(sheet: Sheet, name: str, value: OptionValue) -> None:
     part, driver = f"options.{name}", sheet.loaded.driver
     shown = f"{name}={value}"
-    if name == "network_protocol" and sheet.loaded.facts.addresses == "server":
+    if name == "network_protocol" and codec_of(sheet.loaded.facts.addresses).networks:
         if not cord_has_host(sheet):
             sheet.lose(part, shown, "it stands before a host, and there is none")
         return
