@@ -1,18 +1,25 @@
-"""Pools: how many connections, computed."""
+"""Pools: how many connections, computed, simulated and measured."""
 
-from .quantities import WaitTarget, parse_rate, show_seconds
-from .queue import blocking, mean_wait, wait_probability, wait_quantile
-from .size import PoolLoad, PoolRow, PoolSizing, size_pool
+from .quantities import TimeoutTarget, WaitTarget, parse_rate, parse_target, show_rate, show_seconds, show_share
+from .queues import blocking, mean_wait, wait_probability, wait_quantile
+from .queues.contention import Contention
+from .sizing import PoolLoad, PoolRow, PoolSizing, hold_from_percentiles, size_pool
 
 __all__ = [
+    "Contention",
     "PoolLoad",
     "PoolRow",
     "PoolSizing",
+    "TimeoutTarget",
     "WaitTarget",
     "blocking",
+    "hold_from_percentiles",
     "mean_wait",
     "parse_rate",
+    "parse_target",
+    "show_rate",
     "show_seconds",
+    "show_share",
     "size_pool",
     "wait_probability",
     "wait_quantile",

@@ -1,15 +1,20 @@
-"""Rates and waiting targets as people write them: ``120/s``, ``2.5k/min``, ``5ms@p99``."""
+"""Rates, shares and targets as people write them: ``120/s``, ``2.5k/min``, ``0.1%``, ``5ms@p99``."""
 
 from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from ..errors import FieldError
 from ..model import Duration
 
+if TYPE_CHECKING:
+    from .queues import Waits
+
 _RATE = re.compile(r"(\d{1,12}(?:\.\d{1,9})?)\s*(k|M)?\s*/\s*(s|min|h)", re.ASCII)
 _TARGET = re.compile(r"\s*([^@]+?)\s*@\s*p(\d{1,2}(?:\.\d{1,6})?)\s*", re.ASCII)
+_PERCENT = re.compile(r"(\d{1,3}(?:\.\d{1,9})?)\s*%", re.ASCII)
 _SECONDS = {"s": 1, "min": 60, "h": 3600}
 _THOUSANDS = {None: 1, "k": 1_000, "M": 1_000_000}
 
@@ -40,6 +45,75 @@ class WaitTarget:
 
     def __str__(self) -> str:
         return f"{show_seconds(self.seconds)}@p{100 * self.quantile:g}"
+
+    def shortfall(self, waits: Waits) -> float:
+        """By how much a pool's waits miss the target: the wait over the one wanted; met up to 1."""
+        return waits.quantile(self.quantile) / self.seconds
+
+    def told(self, waits: Waits) -> str:
+        """Say what a pool does, in the target's terms."""
+        return f"p{100 * self.quantile:g} of the wait would be {show_seconds(waits.quantile(self.quantile))}"
+
+
+@dataclass(frozen=True, slots=True)
+class TimeoutTarget:
+    """Which share of the requests may give up at most, from 0 to 1."""
+
+    share: float
+
+    @classmethod
+    def parse(cls, text: str) -> TimeoutTarget:
+        """Read ``0.1%``.
+
+        Raises
+        ------
+        FieldError
+            For anything else, and for shares outside 0 to 100 %.
+        """
+        match = _PERCENT.fullmatch(text.strip())
+        if match is None or not 0 < float(match[1]) < 100:
+            raise FieldError(f"{text!r} is not a share; write 0.1%: at most one request in 1,000 gives up")
+        return cls(float(match[1]) / 100)
+
+    def __str__(self) -> str:
+        return f"{show_share(self.share)} time-outs"
+
+    def shortfall(self, waits: Waits) -> float:
+        """By how much a pool misses the target: the share that gives up over the one wanted; met up to 1."""
+        return waits.timeout_share / self.share
+
+    def told(self, waits: Waits) -> str:
+        """Say what a pool does, in the target's terms."""
+        return f"{show_share(waits.timeout_share)} of the requests would give up"
+
+
+Target = WaitTarget | TimeoutTarget
+
+
+def parse_target(text: str) -> Target:
+    """Read ``5ms@p99`` or ``0.1%``.
+
+    Raises
+    ------
+    FieldError
+        For anything else.
+    """
+    return TimeoutTarget.parse(text) if text.strip().endswith("%") else WaitTarget.parse(text)
+
+
+def show_share(share: float) -> str:
+    """Write a share in per cent, with two significant digits: ``12 %``, ``0.034 %``."""
+    if 0 < share < 1e-6:
+        return "< 0.0001 %"
+    return f"{100 * share:.2g} %" if share < 0.995 else f"{100 * share:.0f} %"
+
+
+def show_rate(rate: float) -> str:
+    """Write a rate per second, or per minute or hour where it is small: ``120/s``, ``7.5/min``."""
+    for unit, seconds in (("s", 1), ("min", 60), ("h", 3600)):
+        if rate * seconds >= 1 or unit == "h":
+            return f"{rate * seconds:,.4g}/{unit}"
+    raise AssertionError
 
 
 def parse_rate(text: str) -> float:

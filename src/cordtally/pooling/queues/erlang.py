@@ -2,14 +2,14 @@
 
 Symbols: ``connections`` c; ``load`` a = arrivals per second × mean hold in seconds, in erlangs; ``hold`` the mean hold.
 Source: A. K. Erlang (1917); D. L. Jagerman, Bell System Technical Journal 53 (1974), for the recursion; checked against
-60-digit arithmetic in the tests. Choosing a size is left to ``size``.
+60-digit arithmetic in the tests. Choosing a size is left to ``sizing``.
 """
 
 from __future__ import annotations
 
 import math
 
-from ..errors import PoolModelError
+from ...errors import PoolModelError
 
 _LARGEST = 1_000_000
 

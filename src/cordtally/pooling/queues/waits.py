@@ -1,0 +1,41 @@
+"""What every queue answers about a pool of one size; how to compute it is left to the queues."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+
+class Waits(Protocol):
+    """Waits for a connection over all requests, those that wait not at all included; times in seconds, shares 0 to 1.
+
+    A request that gives up has waited its whole acquire timeout.
+    """
+
+    @property
+    def wait_share(self) -> float:
+        """Share of the requests that find no free connection."""
+        ...
+
+    @property
+    def timeout_share(self) -> float:
+        """Share of the requests that give up."""
+        ...
+
+    @property
+    def mean(self) -> float:
+        """Mean wait."""
+        ...
+
+    @property
+    def utilisation(self) -> float:
+        """Share of the pool's connections that are in use on average."""
+        ...
+
+    @property
+    def hold(self) -> float:
+        """Mean hold, stretched by contention where the queue knows any."""
+        ...
+
+    def quantile(self, share: float) -> float:
+        """The wait that this share of the requests does not exceed."""
+        ...

@@ -1,0 +1,406 @@
+"""A scenario: what comes in, how the pool and the server behave, what goes wrong when; read from TOML.
+
+Every key with its meaning is in docs/pool-rules.md. Running a scenario is left to ``replay``.
+"""
+
+from __future__ import annotations
+
+import math
+import tomllib
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from ...catalog import find_nearest
+from ...errors import FieldError, PoolModelError
+from ...model import Duration
+from ..quantities import parse_rate
+from ..tables import read_table, times
+from . import rules as names
+from .draws import Burst, Spread, draw_arrivals
+from .plain import check_trace
+from .rules import Rules
+from .simulate import Requests, plain_rules
+
+if TYPE_CHECKING:
+    Array = np.ndarray[tuple[int], np.dtype[np.float64]]
+
+MOST_REQUESTS = 50_000_000
+
+
+@dataclass(frozen=True, eq=False)
+class Scenario:
+    """What to simulate; times in seconds, rates per second.
+
+    Parameters
+    ----------
+    rate : float
+        Requests per second over all instances; not used with threads or a trace.
+    hold : Spread
+        How long a request holds its connection with nothing else active.
+    duration, warm_up : float
+        How long to simulate, and how much of it to leave out of the figures.
+    instances : int
+        Processes with a pool of their own.
+    arrival_cv : float
+        Coefficient of variation of the gaps between requests.
+    bursts : tuple of Burst
+        When requests come faster or slower.
+    threads : int
+        Threads per instance, in place of ``rate``: each thinks, asks, waits and holds in turn.
+    think : Spread
+        How long a thread thinks.
+    trace : tuple of numpy.ndarray, optional
+        Instants and holds to replay as they are, in place of ``rate`` and ``hold``.
+    leak_share : float
+        Share of the requests that never give their connection back.
+    connect : Spread
+        How long it takes to open a connection.
+    restarts : tuple of tuple
+        When the server goes down, and for how long.
+    deploys : tuple of float
+        When all instances are replaced.
+    rules : dict
+        The other rules by name, as in ``Rules``.
+
+    Raises
+    ------
+    PoolModelError
+        When a number cannot be meant; the message names it.
+    """
+
+    rate: float = 0.0
+    hold: Spread = Spread(0.0)  # noqa: RUF009 -- immutable
+    duration: float = 600.0
+    warm_up: float = 60.0
+    instances: int = 1
+    arrival_cv: float = 1.0
+    bursts: tuple[Burst, ...] = ()
+    threads: int = 0
+    think: Spread = Spread(0.0)  # noqa: RUF009
+    trace: tuple[Array, Array] | None = None
+    leak_share: float = 0.0
+    connect: Spread = Spread(0.0)  # noqa: RUF009
+    restarts: tuple[tuple[float, float], ...] = ()
+    deploys: tuple[float, ...] = ()
+    rules: dict[str, Any] = field(default_factory=lambda: {"max_size": 10})
+
+    def __post_init__(self) -> None:
+        """Refuse what cannot be meant."""
+        if not (math.isfinite(self.duration) and self.duration > self.warm_up >= 0):
+            raise PoolModelError("the duration must be more than the warm-up, and that 0 s or more")
+        if self.threads == 0 and self.trace is None and not (math.isfinite(self.rate) and self.rate > 0):
+            raise PoolModelError("arrivals must be a rate above 0, unless there are threads or a trace")
+        if self.trace is not None:
+            check_trace(*self.trace)
+        elif self.hold.mean <= 0:
+            raise PoolModelError("the hold must be more than 0 s")
+        if not 0 <= self.leak_share <= 1:
+            raise PoolModelError("the share of leaks must be from 0 to 1")
+        if not 1 <= self.instances <= 10_000 or self.threads < 0:
+            raise PoolModelError("instances must be from 1 to 10,000, and threads 0 or more")
+        if self.requests > MOST_REQUESTS:
+            raise PoolModelError(f"{self.requests:,.0f} requests a run are too many: at most {MOST_REQUESTS:,}")
+        _check(self.pool_rules)
+
+    @property
+    def requests(self) -> float:
+        """About how many requests one run has."""
+        if self.trace is not None:
+            return len(self.trace[0])
+        if self.threads:
+            return self.instances * self.threads * (2 + self.duration / max(self.think.mean + self.hold.mean, 1e-9))
+        return self.rate * self.duration * max([1.0, *(b.factor for b in self.bursts)])
+
+    @property
+    def pool_rules(self) -> Rules:
+        """The rules as the simulation takes them."""
+        rules = dict(self.rules)
+        size = rules.pop("max_size", 10)
+        most = {"threads": self.threads * self.instances, "min_size": min(size, rules.get("min_size", 0))}
+        return plain_rules(self.instances, size, self.duration, **{**most, **rules})
+
+    def draw(self, rng: np.random.Generator) -> Requests:
+        """Draw the requests of one run."""
+        if self.trace is not None:
+            arrivals, holds = self.trace
+            arrivals = arrivals - arrivals[0]
+            inside = arrivals <= self.duration
+            arrivals, holds = arrivals[inside], holds[inside]
+        elif self.threads:
+            arrivals = np.zeros(0)
+            count = int(1.1 * self.requests) + 8 * self.threads * self.instances
+            holds = self.hold.draw(rng, count)
+        else:
+            arrivals = draw_arrivals(rng, self.rate, self.duration, cv=self.arrival_cv, bursts=self.bursts)
+            holds = self.hold.draw(rng, len(arrivals))
+        count = len(holds)
+        slots = rng.integers(0, self.instances, count, dtype=np.int32)
+        thinks = None
+        if self.threads and self.trace is None:
+            slots[: self.threads * self.instances] = np.repeat(np.arange(self.instances), self.threads)
+            thinks = self.think.draw(rng, count)
+        leaks = (rng.random(count) < self.leak_share).astype(np.int8) if self.leak_share else np.zeros(count, np.int8)
+        return Requests(arrivals, holds, slots, leaks, thinks)
+
+    def plan(self) -> list[tuple[float, int]]:
+        """What happens when."""
+        events = [(at, names.DEPLOY) for at in self.deploys]
+        for at, lasts in self.restarts:
+            events += [(at, names.DOWN), (at + lasts, names.UP)]
+        return events
+
+    def changed(self, name: str, value: str) -> Scenario:
+        """Give the scenario with one key of the pool, server, deploy or load section changed, as written in TOML.
+
+        Raises
+        ------
+        PoolModelError
+            For a key that there is not, or a value that it cannot have.
+        """
+        for section in ("pool", "server", "deploy", "load"):
+            if name in _KEYS[section]:
+                place, kind = _KEYS[section][name]
+                return _set(self, place, kind(_plain(value)))
+        known = [key for section in ("pool", "server", "deploy", "load") for key in _KEYS[section]]
+        raise PoolModelError(f"a scenario has no key {name!r}{_meant(name, known)}")
+
+
+def _check(rules: Rules) -> None:
+    if not 1 <= rules.max_size <= 100_000:
+        raise PoolModelError("max_size must be a whole number from 1 to 100,000")
+    if not 0 <= rules.min_size <= rules.max_size or not 0 <= rules.min_idle <= rules.max_size:
+        raise PoolModelError(f"min_size and min_idle must be from 0 to max_size ({rules.max_size})")
+    if rules.server_limit < 1:
+        raise PoolModelError("the server's limit must be at least 1 connection")
+    for name in ("lifetime_jitter", "retry_share"):
+        if not 0 <= getattr(rules, name) <= 1:
+            raise PoolModelError(f"{name} must be a share from 0 to 1")
+    for name in ("acquire_timeout", "idle_timeout", "lifetime", "retry_connect_after", "token_every"):
+        if not getattr(rules, name) > 0:
+            raise PoolModelError(f"{name} must be more than 0 s")
+    if rules.surge < 1:
+        raise PoolModelError("a deploy needs a surge of at least 1 instance")
+    if not 0 <= rules.alpha <= 1 or rules.beta < 0:
+        raise PoolModelError("alpha must be from 0 to 1, and beta 0 or more")
+
+
+def _seconds(value: object) -> float:
+    if not isinstance(value, str):
+        raise FieldError(f"{value!r} is no time; write it with its unit: '35ms'")
+    duration = Duration.parse(value)
+    return math.inf if duration.nanoseconds is None else duration.seconds
+
+
+def _count(value: object) -> int:
+    if isinstance(value, bool) or not isinstance(value, int) or value < 0:
+        raise FieldError(f"{value!r} is not a whole number of 0 or more")
+    return value
+
+
+def _number(value: object) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value) or value < 0:
+        raise FieldError(f"{value!r} is not a number of 0 or more")
+    return float(value)
+
+
+def _rate(value: object) -> float:
+    if not isinstance(value, str):
+        raise FieldError(f"{value!r} is no rate; write it with its unit: '120/s'")
+    return parse_rate(value)
+
+
+def _flag(value: object) -> bool:
+    if not isinstance(value, bool):
+        raise FieldError(f"{value!r} is neither true nor false")
+    return value
+
+
+def _word(**meanings: Any) -> Callable[[object], Any]:  # noqa: ANN401
+    def read(value: object) -> Any:  # noqa: ANN401
+        if value not in meanings:
+            raise FieldError(f"{value!r} is none of " + ", ".join(repr(m.replace("_", "-")) for m in meanings))
+        return meanings[str(value)]
+
+    return lambda value: read(str(value).replace("-", "_"))
+
+
+def _instants(value: object) -> tuple[float, ...]:
+    return tuple(_seconds(v) for v in (value if isinstance(value, list) else [value]))
+
+
+def _text(value: object) -> str:
+    return str(value)
+
+
+Key = tuple[str, Callable[[object], Any]]
+_KEYS: dict[str, dict[str, Key]] = {
+    "load": {
+        "arrivals": ("rate", _rate),
+        "arrivals_cv": ("arrival_cv", _number),
+        "hold": ("hold.mean", _seconds),
+        "hold_cv": ("hold.cv", _number),
+        "hold_shape": ("hold.shape", _text),
+        "hold_samples": ("hold_samples", _text),
+        "trace": ("trace", _text),
+        "threads": ("threads", _count),
+        "think": ("think.mean", _seconds),
+        "think_cv": ("think.cv", _number),
+        "leak_share": ("leak_share", _number),
+        "duration": ("duration", _seconds),
+        "warm_up": ("warm_up", _seconds),
+    },
+    "pool": {
+        "instances": ("instances", _count),
+        "max_size": ("rules.max_size", _count),
+        "min_size": ("rules.min_size", _count),
+        "min_idle": ("rules.min_idle", _count),
+        "reuse": ("rules.reuse_newest", _word(newest=True, oldest=False)),
+        "line": ("rules.serve_newest", _word(first_come=False, last_come=True)),
+        "connects": ("rules.caller_connects", _word(pool=False, caller=True)),
+        "opening_at_once": ("rules.opening_at_once", _count),
+        "acquire_timeout": ("rules.acquire_timeout", _seconds),
+        "idle_timeout": ("rules.idle_timeout", _seconds),
+        "lifetime": ("rules.lifetime", _seconds),
+        "lifetime_jitter": ("rules.lifetime_jitter", _number),
+        "validate_time": ("rules.validate_time", _seconds),
+        "validate_after": ("rules.validate_after", _seconds),
+        "reclaim_after": ("rules.reclaim_after", _seconds),
+        "retry_connect_after": ("rules.retry_connect_after", _seconds),
+        "retry_share": ("rules.retry_share", _number),
+        "retry_after": ("rules.retry_after", _seconds),
+    },
+    "server": {
+        "limit": ("rules.server_limit", _count),
+        "connect_time": ("connect.mean", _seconds),
+        "connect_cv": ("connect.cv", _number),
+        "connects_at_once": ("rules.server_slots", _count),
+        "alpha": ("rules.alpha", _number),
+        "beta": ("rules.beta", _number),
+        "token_every": ("rules.token_every", _seconds),
+        "token_life": ("rules.token_life", _seconds),
+        "token_closes": ("rules.token_closes", _flag),
+    },
+    "deploy": {
+        "at": ("deploys", _instants),
+        "surge": ("rules.surge", _count),
+        "boot_time": ("rules.boot_time", _seconds),
+        "ready": (
+            "rules.ready",
+            _word(at_start=names.AT_START, at_minimum=names.AT_MINIMUM, at_maximum=names.AT_MAXIMUM),
+        ),
+        "drain_limit": ("rules.drain_limit", _seconds),
+    },
+    "bursts": {"at": ("at", _seconds), "lasts": ("lasts", _seconds), "factor": ("factor", _number)},
+    "restarts": {"at": ("at", _seconds), "lasts": ("lasts", _seconds)},
+}
+
+
+def _meant(name: str, known: list[str]) -> str:
+    nearest = find_nearest(name, known, most=1)
+    return f"; did you mean {nearest[0]}?" if nearest else "; there are " + ", ".join(known)
+
+
+def _plain(value: str) -> object:
+    """Read a value given on the command line as TOML would, where it is a number or a truth value."""
+    try:
+        return tomllib.loads(f"v = {value}")["v"]
+    except tomllib.TOMLDecodeError:
+        return value
+
+
+def _set(scenario: Scenario, place: str, value: Any) -> Scenario:  # noqa: ANN401
+    owner, _, name = place.partition(".")
+    if not name:
+        return replace(scenario, **{owner: value})
+    if owner == "rules":
+        return replace(scenario, rules={**scenario.rules, name: value})
+    return replace(scenario, **{owner: replace(getattr(scenario, owner), **{name: value})})
+
+
+def read_scenario(path: str | Path) -> Scenario:
+    """Read a scenario from a TOML file; the files that it names are sought beside it.
+
+    Raises
+    ------
+    PoolModelError
+        For a file that is no TOML, an unknown section or key, a value that cannot be meant; the message names it.
+    """
+    path = Path(path)
+    try:
+        document = tomllib.loads(path.read_text(encoding="utf-8"))
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise PoolModelError(f"{path}: this is no TOML: {error}") from None
+    try:
+        return make_scenario(document, path.parent)
+    except (PoolModelError, FieldError) as error:
+        raise PoolModelError(f"{path}: {error}") from None
+
+
+def make_scenario(document: Mapping[str, Any], folder: Path = Path()) -> Scenario:
+    """Make a scenario of what a TOML file says.
+
+    Raises
+    ------
+    PoolModelError
+        As `read_scenario`.
+    """
+    settings: dict[str, Any] = {}
+    for section, content in document.items():
+        if section not in _KEYS or section == "bursts":
+            raise PoolModelError(
+                f"there is no section [{section}]{_meant(section, [key for key in _KEYS if key != 'bursts'])}"
+            )
+        if section == "restarts":
+            settings["restarts"] = tuple((e["at"], e["lasts"]) for e in _entries(content, "restarts"))
+            continue
+        keys = dict(content)
+        if section == "load" and "bursts" in keys:
+            settings["bursts"] = tuple(Burst(**entry) for entry in _entries(keys.pop("bursts"), "bursts"))
+        settings |= _values(keys, section)
+    groups: dict[str, dict[str, Any]] = {"rules": {"max_size": 10}, "hold": {}, "think": {}, "connect": {}}
+    whole: dict[str, Any] = {}
+    for place, value in settings.items():
+        owner, _, name = place.partition(".")
+        (groups[owner] if name else whole)[name or owner] = value
+    for owner in ("hold", "think", "connect"):
+        group = groups[owner]
+        whole[owner] = Spread(**({"mean": 0.0} | group))
+    if "hold_samples" in whole:
+        whole["hold"] = Spread.of(times(read_table(folder / whole.pop("hold_samples")), "hold"))
+    if "trace" in whole:
+        table = read_table(folder / whole["trace"])
+        whole["trace"] = (times(table, "time"), times(table, "hold"))
+        first, last = whole["trace"][0][0], whole["trace"][0][-1]
+        whole.setdefault("duration", float(last - first) + 1.0)
+        whole.setdefault("warm_up", 0.0)
+    if "duration" in whole:
+        whole.setdefault("warm_up", min(60.0, whole["duration"] / 10))
+    return Scenario(**whole, rules=groups["rules"])
+
+
+def _entries(content: object, section: str) -> list[dict[str, Any]]:
+    if not isinstance(content, list):
+        raise PoolModelError(f"{section} are a list: write [[{section}]]")
+    entries = [_values(dict(entry), section) for entry in content]
+    for entry in entries:
+        missing = [key for key in _KEYS[section] if key not in entry]
+        if missing:
+            raise PoolModelError(f"{section} need {missing[0]}")
+    return entries
+
+
+def _values(content: Mapping[str, Any], section: str) -> dict[str, Any]:
+    values: dict[str, Any] = {}
+    for name, value in content.items():
+        if name not in _KEYS[section]:
+            raise PoolModelError(f"[{section}] has no key {name!r}{_meant(name, list(_KEYS[section]))}")
+        place, kind = _KEYS[section][name]
+        try:
+            values[place] = kind(value)
+        except (FieldError, PoolModelError) as error:
+            raise PoolModelError(f"[{section}] {name}: {error}") from None
+    return values

@@ -1,0 +1,7 @@
+"""Chooses a pool size for a load, and says why."""
+
+from .load import PoolLoad, hold_from_percentiles
+from .sensitivity import Headroom
+from .size import PoolRow, PoolSizing, size_pool
+
+__all__ = ["Headroom", "PoolLoad", "PoolRow", "PoolSizing", "hold_from_percentiles", "size_pool"]

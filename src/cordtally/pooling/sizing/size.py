@@ -1,0 +1,317 @@
+"""Chooses a pool size per instance: the smallest that meets a target, with its neighbours to compare.
+
+Which queue is computed is left to ``models``, drawing to ``plot``, what samples say to ``samples``.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from ...errors import PoolModelError
+from ..quantities import Target, TimeoutTarget, parse_target, show_seconds, show_share
+from ..queues.error_bound import error_bound
+from .load import LARGEST_POOL, PoolLoad
+from .models import Model, choose_model
+from .sensitivity import Headroom, find_headroom
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from .samples import SampledSizing
+
+QUANTILES = (0.5, 0.95, 0.99)
+_NEIGHBOURS = 4
+_MOST_TRIED = 4_000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PoolRow:
+    """One pool size per instance and what it brings; times in seconds, shares from 0 to 1."""
+
+    size: int
+    total: int
+    utilisation: float
+    wait_share: float
+    mean_wait: float
+    p50: float
+    p95: float
+    p99: float
+    timeout_share: float
+    hold: float
+    meets: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PoolSizing:
+    """The answer: the recommended size per instance, None where no size is possible, and why; and the rows around it.
+
+    ``model`` names the queue that was computed, ``why_model`` says why that one; ``limit`` is the number of connections
+    that all pools may share; ``headroom`` says how much of each input more the recommended pool bears, least first;
+    ``samples`` holds the interval where the load came from samples.
+    """
+
+    load: PoolLoad
+    target: Target
+    recommended: int | None
+    reasons: tuple[str, ...]
+    rows: tuple[PoolRow, ...]
+    model: str
+    why_model: str
+    cautions: tuple[str, ...]
+    limit: int | None
+    headroom: tuple[Headroom, ...] = ()
+    samples: SampledSizing | None = None
+
+    def to_dict(self) -> dict[str, object]:
+        """Give ``cordtally/pool-size/1``: times in seconds, None where they have no end."""
+        target: dict[str, float] = (
+            {"timeout_share": self.target.share}
+            if isinstance(self.target, TimeoutTarget)
+            else {"wait_seconds": self.target.seconds, "quantile": self.target.quantile}
+        )
+        load = self.load
+        return {
+            "schema": "cordtally/pool-size/1",
+            "model": self.model,
+            "why_model": self.why_model,
+            "arrivals_per_second": load.arrivals,
+            "peak_factor": load.peak_factor,
+            "arrival_cv": load.arrival_cv,
+            "hold_seconds": load.hold,
+            "hold_cv": load.hold_cv,
+            "instances": load.instances,
+            "threads": load.threads,
+            "acquire_timeout_seconds": _finite(load.acquire_timeout),
+            "contention": {"alpha": load.contention.alpha, "beta": load.contention.beta},
+            "load_erlangs_per_instance": load.erlangs,
+            "target": target,
+            "connection_limit": self.limit,
+            "recommended": self.recommended,
+            "reasons": list(self.reasons),
+            "cautions": list(self.cautions),
+            "sizes": [{name: _finite(value) for name, value in _fields(row).items()} for row in self.rows],
+            "headroom": [{"input": h.name, "factor": _finite(h.factor)} for h in self.headroom],
+            "samples": None if self.samples is None else self.samples.to_dict(),
+        }
+
+    def to_frame(self) -> pd.DataFrame:
+        """Give the rows as a DataFrame.
+
+        Raises
+        ------
+        MissingExtra
+            When pandas is not installed.
+        """
+        from ..frames import frame
+
+        return frame([_fields(row) for row in self.rows])
+
+    def _repr_html_(self) -> str:
+        from html import escape
+
+        heads = list(_fields(self.rows[0])) if self.rows else []
+        body = "".join(
+            "<tr>" + "".join(f"<td>{escape(str(v))}</td>" for v in _fields(row).values()) + "</tr>" for row in self.rows
+        )
+        return f"<table><tr>{''.join(f'<th>{h}</th>' for h in heads)}</tr>{body}</table>"
+
+
+def _fields(row: PoolRow) -> dict[str, object]:
+    return {name: getattr(row, name) for name in PoolRow.__slots__}
+
+
+def _finite(value: object) -> object:
+    return None if isinstance(value, float) and not math.isfinite(value) else value
+
+
+def size_pool(load: PoolLoad, target: Target | str, *, server_limit: int | None = None, reserve: int = 0) -> PoolSizing:
+    """Find the smallest pool per instance that meets a target.
+
+    Parameters
+    ----------
+    load : PoolLoad
+        What the pools have to bear together.
+    target : WaitTarget, TimeoutTarget or str
+        How long requests may wait: ``"5ms@p99"``; or which share may give up: ``"0.1%"``.
+    server_limit : int, optional
+        Connections that the server allows in all.
+    reserve : int
+        Connections of that limit to keep free for administrators and jobs; from 0 to below the limit.
+
+    Returns
+    -------
+    PoolSizing
+        ``recommended`` is None where no size meets the target within the server's limit.
+
+    Raises
+    ------
+    PoolModelError
+        When a number cannot be meant; the message names it.
+
+    Notes
+    -----
+    Which queue is computed depends on the load: docs/pool-size.md lists them.
+
+    Examples
+    --------
+    >>> import cordtally as ct
+    >>> sizing = ct.size_pool(ct.PoolLoad(arrivals=120, hold=0.035, instances=4), "5ms@p99", server_limit=200)
+    >>> sizing.recommended
+    5
+    """
+    target = parse_target(target) if isinstance(target, str) else target
+    if isinstance(target, TimeoutTarget) and math.isinf(load.acquire_timeout):
+        raise PoolModelError("a share of time-outs needs an acquire timeout: without one nobody gives up")
+    limit = _shared_limit(server_limit, reserve)
+    model = choose_model(load)
+    needed = smallest_size(load, target, model)
+    cap = None if limit is None else limit // load.instances
+    possible = needed is not None and (cap is None or needed <= cap)
+    middle = needed if possible and needed is not None else _middle_without_answer(load, cap)
+    rows = tuple(make_row(load, size, target, model) for size in _sizes_around(middle, load))
+    return PoolSizing(
+        load=load,
+        target=target,
+        recommended=needed if possible else None,
+        reasons=tuple(_reasons(load, target, needed, limit, model)),
+        rows=rows,
+        model=model.name,
+        why_model=model.why,
+        cautions=tuple(_cautions(load, needed, model)),
+        limit=limit,
+        headroom=find_headroom(load, target, needed) if possible and needed is not None else (),
+    )
+
+
+def _middle_without_answer(load: PoolLoad, cap: int | None) -> int:
+    return max(1, min(cap or LARGEST_POOL, math.floor(load.erlangs) + 1))
+
+
+def _shared_limit(server_limit: int | None, reserve: int) -> int | None:
+    if reserve < 0:
+        raise PoolModelError("the reserve must be 0 or more connections")
+    if server_limit is None:
+        return None
+    if server_limit < 1:
+        raise PoolModelError("the server's limit must be at least 1 connection")
+    if reserve >= server_limit:
+        raise PoolModelError(f"the reserve ({reserve}) leaves nothing of the server's limit ({server_limit})")
+    return server_limit - reserve
+
+
+def smallest_size(load: PoolLoad, target: Target, model: Model | None = None) -> int | None:
+    """The smallest size that meets the target; None where none up to 100,000 does.
+
+    Waits shorten as the pool grows, so the interval is halved; where the server slows with the number active they may
+    lengthen again, so every size is tried there, up to 4,000.
+    """
+    queue = model or choose_model(load)
+
+    def meets(size: int) -> bool:
+        return target.shortfall(queue.at(size)) <= 1
+
+    if load.contention:
+        return next((size for size in range(1, _MOST_TRIED + 1) if meets(size)), None)
+    enough = load.threads if load.threads is not None else math.ceil(load.erlangs + 10 * math.sqrt(load.erlangs) + 20)
+    low, high = 1, enough
+    while not meets(high):
+        low, high = high + 1, 2 * high
+        if high > LARGEST_POOL:
+            return None
+    while low < high:
+        middle = (low + high) // 2
+        if meets(middle):
+            high = middle
+        else:
+            low = middle + 1
+    return low
+
+
+def make_row(load: PoolLoad, size: int, target: Target, model: Model | None = None) -> PoolRow:
+    """Compute one row."""
+    waits = (model or choose_model(load)).at(size)
+    p50, p95, p99 = (waits.quantile(q) for q in QUANTILES)
+    return PoolRow(
+        size=size,
+        total=size * load.instances,
+        utilisation=waits.utilisation,
+        wait_share=waits.wait_share,
+        mean_wait=waits.mean,
+        p50=p50,
+        p95=p95,
+        p99=p99,
+        timeout_share=waits.timeout_share,
+        hold=waits.hold,
+        meets=target.shortfall(waits) <= 1,
+    )
+
+
+def _sizes_around(middle: int, load: PoolLoad) -> range:
+    first = 1 if math.isfinite(load.acquire_timeout) or load.threads is not None else math.floor(load.erlangs) + 1
+    first = max(1, min(middle - 3, first))
+    first = max(first, middle - _NEIGHBOURS)
+    last = middle + _NEIGHBOURS
+    if load.threads is not None:
+        last = max(middle, min(last, load.threads))
+    return range(first, last + 1)
+
+
+def _reasons(load: PoolLoad, target: Target, needed: int | None, limit: int | None, model: Model) -> list[str]:
+    if needed is None:
+        tried = _MOST_TRIED if load.contention else LARGEST_POOL
+        reasons = [f"no pool of up to {tried:,} connections keeps within {target}"]
+        if load.contention:
+            peak = load.contention.peak
+            reasons.append(
+                "the server slows too much: "
+                + (f"it does most work with {peak} active" if peak else "more active connections hardly do more work")
+            )
+        return reasons
+    reasons = [f"{load.erlangs:.3g} connections of each instance are in use on average"]
+    if load.peak_factor > 1:
+        reasons[0] += f" at {load.peak_factor:g} times the mean rate"
+    if load.instances == 1:
+        reasons[0] = reasons[0].replace("connections of each instance", "connections")
+    if needed > 1:
+        before = model.at(needed - 1)
+        if math.isinf(before.mean):
+            reasons.append(f"{needed - 1} would not carry the load: the queue would grow without end")
+        else:
+            reasons.append(f"with {needed - 1}, {target.told(before)}")
+    if load.threads is not None and needed == load.threads:
+        reasons.append(f"each of the {load.threads} threads has a connection of its own then: nobody ever waits")
+    total = needed * load.instances
+    if limit is not None and total > limit:
+        reasons.append(
+            f"{load.instances} instances × {needed} = {total} connections, and the server leaves {limit}: "
+            "shorten the hold, raise the limit, or put a pooler in between"
+        )
+    elif limit is not None:
+        reasons.append(f"{load.instances} instances × {needed} = {total} connections of {limit} that the server leaves")
+    return reasons
+
+
+def _cautions(load: PoolLoad, needed: int | None, model: Model) -> list[str]:
+    cautions = list(model.cautions)
+    if needed is None:
+        return cautions
+    waits = model.at(needed)
+    if model.name.startswith(("M/G/c", "GI/G/c")):
+        bound = error_bound(needed, load.erlangs / needed, load.arrival_cv**2, load.hold_cv**2)
+        if bound is None:
+            cautions.append("the approximation was not tried on such loads: check it with `pool replay`")
+        else:
+            low, high = bound
+            cautions.append(
+                f"near such loads p99 came out {show_share(-low) + ' too low' if low < 0 else 'never too low'} to "
+                f"{show_share(high) + ' too high' if high > 0 else 'never too high'} in our simulations"
+            )
+    interval = getattr(waits, "interval", None)
+    if interval is not None:
+        low, high = interval(0.99)
+        cautions.append(f"p99 with {needed} is between {show_seconds(low)} and {show_seconds(high)} (95 % confidence)")
+    if load.erlangs > needed:
+        cautions.append("more comes in than these connections can serve: the requests beyond give up")
+    return cautions
