@@ -5,13 +5,12 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Sequence
-from importlib import import_module
 
 import click
 
 from .. import __version__
-from ..catalog import find_nearest
 from ..errors import CordTallyError
+from .lazy import LazyGroup
 
 COMMANDS = {
     "read": ("read", "Take a string apart and explain every part."),
@@ -22,38 +21,14 @@ COMMANDS = {
     "show": ("show", "Show a cord of the tally, each field with the layer it came from."),
     "dial": ("dial", "Try connections rung by rung, and say where and why they break."),
     "sweep": ("sweep", "Find connection strings and credentials in a source tree."),
-    "pool": ("pool", "Size connection pools."),
+    "pool": ("pool", "Size, simulate, measure and compare connection pools."),
     "drivers": ("drivers", "List what the catalog knows about drivers and their options."),
     "demo": ("demo", "Walk through the whole job on sample data."),
 }
 _INTERRUPTED = 130
 
 
-class _Commands(click.Group):
-    def list_commands(self, ctx: click.Context) -> list[str]:
-        return list(COMMANDS)
-
-    def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
-        if name not in COMMANDS:
-            return None
-        command: click.Command = import_module(f".{COMMANDS[name][0]}", __package__).command
-        return command
-
-    def resolve_command(
-        self, ctx: click.Context, args: list[str]
-    ) -> tuple[str | None, click.Command | None, list[str]]:
-        if args and args[0] not in COMMANDS:
-            nearest = find_nearest(args[0], COMMANDS, most=1)
-            hint = f"did you mean {nearest[0]}?" if nearest else "to look at a connection string: cordtally read TEXT"
-            raise click.UsageError(f"there is no such command; {hint}", ctx)
-        return super().resolve_command(ctx, args)
-
-    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        with formatter.section("Commands"):
-            formatter.write_dl([(name, text) for name, (_, text) in COMMANDS.items()])
-
-
-@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
+@click.group(cls=LazyGroup, modules=COMMANDS, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(__version__, message="cordtally %(version)s")
 def group() -> None:
     """Compose, read, vet and convert database connection strings; dial them; size their pools.
@@ -67,6 +42,9 @@ def run(arguments: Sequence[str]) -> int:
     try:
         status = group.main(list(arguments), prog_name="cordtally", standalone_mode=False)
         sys.stdout.flush()
+    except click.exceptions.NoArgsIsHelpError as error:
+        click.echo(error.format_message(), err=True)
+        return 2
     except click.UsageError as error:
         _complain(_without_input(error.format_message()))
         if error.ctx is not None:

@@ -1,4 +1,4 @@
-"""How far the approximation of ``general`` was from our own simulation, on a grid; made by scripts/approximation-errors."""
+"""How far the approximation of ``general`` was from our own simulation, on a grid; made by a script of ours."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ def error_bound(
     Returns
     -------
     tuple of float or None
-        The worst of the grid points on either side, of all shapes of hold that were tried; waits below a tenth of a hold
+        The worst of the grid points on either side, of all shapes of hold tried; waits below a tenth of a hold
         count as a tenth of a hold. None beyond the grid.
     """
     axes, errors = _errors()

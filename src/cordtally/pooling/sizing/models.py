@@ -24,6 +24,7 @@ class Model:
     exact: bool
     at: Callable[[int], Waits]
     cautions: tuple[str, ...] = ()
+    simulated: bool = False
 
 
 def choose_model(load: PoolLoad) -> Model:
@@ -123,5 +124,5 @@ def _simulated(load: PoolLoad, why: str) -> Model:
 
     return Model(
         "simulated (first come, first served)", why, False, lambda size: SimulatedPool(size, load),
-        ("figures carry the error of a simulation: see the interval",),
+        ("figures carry the error of a simulation: see the interval",), simulated=True,
     )  # fmt: skip

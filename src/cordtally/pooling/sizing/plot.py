@@ -73,7 +73,7 @@ def _draw_waits(sizing: PoolSizing, rows: list[PoolRow], axes: Axes) -> None:
     _mark(sizing, axes, label=True)
     axes.set_ylabel("wait for a connection")
     axes.grid(visible=True, which="major", color=PALE, linewidth=0.8)
-    axes.legend(loc="upper right", bbox_to_anchor=(1, 0.93), framealpha=0.95)
+    axes.legend(loc="best", framealpha=0.95)
 
 
 def _draw_timeouts(sizing: PoolSizing, rows: list[PoolRow], axes: Axes) -> None:

@@ -124,7 +124,7 @@ def _loaded(load: PoolLoad, holds: Array, gaps: Array | None) -> PoolLoad:
 
 def _quick(load: PoolLoad) -> PoolLoad:
     """The load for resamples: where the answer is simulated, exponential holds stand in, shifted to the same answer."""
-    return load.changed(hold_cv=1.0, arrival_cv=1.0) if choose_model(load).name.startswith("simulated") else load
+    return load.changed(hold_cv=1.0, arrival_cv=1.0) if choose_model(load).simulated else load
 
 
 def _blocks(count: int, rng: np.random.Generator) -> list[np.ndarray[tuple[int], np.dtype[np.int64]]]:

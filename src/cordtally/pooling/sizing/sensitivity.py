@@ -19,7 +19,8 @@ _COSTLY_HALVINGS = 6
 
 @dataclass(frozen=True, slots=True)
 class Headroom:
-    """An input, and by which factor it may grow until the pool misses its target; infinite beyond 16 times."""
+    """An input, and by which factor it may grow until the pool misses its target; infinite beyond 16 times
+    and where no formula holds."""
 
     name: str
     factor: float
@@ -52,14 +53,15 @@ def find_headroom(load: PoolLoad, target: Target, size: int) -> tuple[Headroom, 
     varied = ["arrivals", "hold"]
     varied += [name for name in ("hold_cv", "arrival_cv") if getattr(load, name) not in (0, 1) and not load.contention]
     varied += ["contention"] if load.contention else []
-    costly = choose_model(load).name.startswith("simulated")
+    costly = choose_model(load).simulated
     found = [Headroom(name, _bear(load, target, size, _GROWN[name][1], costly=costly)) for name in varied]
     return tuple(sorted(found, key=lambda h: h.factor))
 
 
-def _meets(load: PoolLoad, target: Target, size: int) -> bool:
+def _meets(load: PoolLoad, target: Target, size: int, *, simulate: bool = True) -> bool:
     try:
-        return target.shortfall(choose_model(load).at(size)) <= 1
+        model = choose_model(load)
+        return (model.simulated and not simulate) or target.shortfall(model.at(size)) <= 1
     except PoolModelError:  # threads that cannot make so many requests, coefficients beyond their range
         return False
 
@@ -69,7 +71,7 @@ def _bear(
 ) -> float:
     def bears(factor: float) -> bool:
         try:
-            return _meets(grow(load, factor), target, size)
+            return _meets(grow(load, factor), target, size, simulate=costly)
         except PoolModelError:
             return False
 

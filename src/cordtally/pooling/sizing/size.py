@@ -213,7 +213,7 @@ def smallest_size(load: PoolLoad, target: Target, model: Model | None = None) ->
         return target.shortfall(queue.at(size)) <= 1
 
     if load.contention:
-        return next((size for size in range(1, _MOST_TRIED + 1) if meets(size)), None)
+        return next((size for size in range(1, _most_tried(load) + 1) if meets(size)), None)
     enough = load.threads if load.threads is not None else math.ceil(load.erlangs + 10 * math.sqrt(load.erlangs) + 20)
     low, high = 1, enough
     while not meets(high):
@@ -227,6 +227,12 @@ def smallest_size(load: PoolLoad, target: Target, model: Model | None = None) ->
         else:
             low = middle + 1
     return low
+
+
+def _most_tried(load: PoolLoad) -> int:
+    """Beyond four times the size at which the server does most work, more connections only do harm."""
+    peak = load.contention.peak
+    return _MOST_TRIED if peak is None else min(_MOST_TRIED, 4 * max(peak, math.ceil(load.erlangs)))
 
 
 def make_row(load: PoolLoad, size: int, target: Target, model: Model | None = None) -> PoolRow:
@@ -260,7 +266,7 @@ def _sizes_around(middle: int, load: PoolLoad) -> range:
 
 def _reasons(load: PoolLoad, target: Target, needed: int | None, limit: int | None, model: Model) -> list[str]:
     if needed is None:
-        tried = _MOST_TRIED if load.contention else LARGEST_POOL
+        tried = _most_tried(load) if load.contention else LARGEST_POOL
         reasons = [f"no pool of up to {tried:,} connections keeps within {target}"]
         if load.contention:
             peak = load.contention.peak

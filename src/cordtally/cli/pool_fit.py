@@ -1,0 +1,132 @@
+"""``cordtally pool fit``: take rates, holds and contention from a record."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+from rich.console import Console
+from rich.text import Text
+
+from ..errors import FieldError
+from ..pooling import show_rate, show_seconds, show_share
+from .inputs import json_option
+from .output import make_console, make_table, print_json
+
+if TYPE_CHECKING:
+    from ..pooling.fitting.arrivals import ArrivalFit
+    from ..pooling.fitting.fit import PoolFit
+    from ..pooling.fitting.holds import HoldFit
+    from ..pooling.fitting.scalability import ScalabilityFit
+
+
+@click.command("fit")
+@click.argument("record", type=click.Path(path_type=Path, dir_okay=False))
+@click.option("--columns", metavar="NAME=COLUMN,…", help="What columns are called here: time=ts,hold_ms=took.")
+@click.option("--pattern", metavar="REGEX", help="For lines of text: (?P<time>…) and (?P<hold_ms>…) as named groups.")
+@click.option("--plot", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help="Draw what was fitted.")
+@json_option
+def command(record: Path, columns: str | None, pattern: str | None, plot: Path | None, as_json: bool) -> int:
+    """Say what RECORD tells of arrivals, holds and contention, and what it hides.
+
+    RECORD is a trace or request log with columns time and hold (and wait, outcome); or a series with concurrency and
+    throughput; or what `pool watch` recorded. CSV, Parquet, or JSON lines. `--json` writes
+    what `pool size --fit` reads.
+    """
+    from ..pooling.fitting import fit_pool
+
+    fit = fit_pool(record, pattern=pattern, columns=_columns(columns))
+    if plot is not None:
+        from ..pooling.fitting.plot import save_fit
+
+        save_fit(fit, plot)
+    if as_json:
+        print_json(fit.to_dict())
+    else:
+        _print(fit, plot)
+    return 0
+
+
+def _columns(text: str | None) -> dict[str, str]:
+    pairs = [part.partition("=") for part in text.split(",")] if text else []
+    for name, mark, column in pairs:
+        if not (name and mark and column):
+            raise FieldError(f"{text!r} names no columns; write --columns time=ts,hold_ms=took")
+    return {name.strip(): column.strip() for name, _, column in pairs}
+
+
+def _print(fit: PoolFit, plot: Path | None) -> None:
+    console = make_console()
+    if fit.arrivals is not None:
+        _print_arrivals(console, fit.arrivals)
+    if fit.holds is not None:
+        _print_holds(console, fit.holds)
+    if fit.in_use is not None:
+        console.print(Text(f"in use  {fit.in_use:.3g} connections on average (Little's law)"))
+    if fit.scalability is not None:
+        _print_law(console, fit.scalability)
+    console.print()
+    for warning in fit.warnings:
+        console.print(Text(f"warning: {warning}", style="yellow"))
+    if plot is not None:
+        console.print(Text(f"drawn: {plot}"))
+
+
+def _print_arrivals(console: Console, arrivals: ArrivalFit) -> None:
+    console.print(Text("arrivals", style="bold"))
+    peak = f"{arrivals.peak_factor:.2f} times that" if arrivals.peak_factor > 1 else "no more than chance makes"
+    hang = abs(arrivals.autocorrelation) > arrivals.autocorrelation_bound
+    beyond = "beyond" if hang else "within"
+    rows = [
+        ["rate", f"{show_rate(arrivals.rate)} on average"],
+        ["peak", f"{peak}, in windows of {show_seconds(arrivals.window)}"],
+        ["gaps", f"cv {arrivals.cv:.3g} (1 where many independent clients ask)"],
+        ["counts", f"vary {arrivals.dispersion[0]:.3g} times as much as at random; "
+                   f"{arrivals.dispersion[1]:.3g} times over {show_seconds(10 * arrivals.window)}"],
+        ["autocorrelation", f"{arrivals.autocorrelation:+.2f} between neighbouring windows, {beyond} "
+                            f"±{arrivals.autocorrelation_bound:.2f} of chance"],
+    ]  # fmt: skip
+    if len(arrivals.by_hour) > 1:
+        busiest = max(arrivals.by_hour, key=lambda hour: hour[1])
+        rows.append(["by hour", f"busiest is hour {busiest[0]:.0f} with {show_rate(busiest[1])}"])
+    console.print(make_table([["  " + name, text] for name, text in rows]))
+
+
+def _print_holds(console: Console, holds: HoldFit) -> None:
+    console.print(Text("holds", style="bold"))
+    low, high = holds.mean_interval
+    rows = [
+        ["mean", f"{show_seconds(holds.mean)} ({show_seconds(low)} to {show_seconds(high)})"],
+        ["cv", f"{holds.cv:.3g} ({holds.cv_interval[0]:.2g} to {holds.cv_interval[1]:.2g})"],
+        ["percentiles", ", ".join(f"{name} {show_seconds(time)}" for name, time in holds.percentiles.items())],
+        ["tail", f"index {holds.tail_index:.2g} (below 2 the variance means nothing); the longest 1 % make "
+                 f"{show_share(holds.top_share)} of the sum of squares"],
+    ]  # fmt: skip
+    if holds.families:
+        best = holds.families[0]
+        others = ", ".join(f"{f.name} {f.distance:.3f}" for f in holds.families[1:])
+        rows.append(["nearest", f"{best.name}, at most {best.distance:.3f} off its distribution ({others})"])
+    console.print(make_table([["  " + name, text] for name, text in rows]))
+
+
+def _print_law(console: Console, law: ScalabilityFit) -> None:
+    console.print(Text("server (Universal Scalability Law)", style="bold"))
+
+    def between(ends: tuple[float, float]) -> str:
+        return f"({ends[0]:.2g} to {ends[1]:.2g})"
+
+    rows = [
+        [
+            "gamma",
+            f"{show_rate(law.gamma)} with one active ({law.gamma_interval[0]:.3g} to {law.gamma_interval[1]:.3g})",
+        ],
+        ["alpha", f"{law.alpha:.3g} {between(law.alpha_interval)}: the share that is done one at a time"],
+        ["beta", f"{law.beta:.3g} {between(law.beta_interval)}: the cost of agreeing with each other"],
+        [
+            "peak",
+            f"most work with {law.peak:.0f} active" if law.peak else f"none seen up to {law.most_measured:g} active",
+        ],
+        ["fit", f"{law.count} points, typically {show_share(law.error)} off"],
+    ]
+    console.print(make_table([["  " + name, text] for name, text in rows]))
