@@ -13,11 +13,17 @@
     host = "gauge.greywick.example"
     tls = "verify-identity"
 
-The checks of single fields are left to ``exchange.composing``, secrets to ``cordtally.secrets``.
+    [services.tide-gauge]
+    cord = "tides"
+    instances = 4
+
+The checks of single fields are left to ``exchange.composing``, secrets to ``cordtally.secrets``; what services mean,
+which share a server's connections, is left to ``cordtally.pooling.budgeting``.
 """
 
 from __future__ import annotations
 
+import dataclasses
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -32,7 +38,7 @@ from .places import find_place
 
 FILE_NAME = "tally.toml"
 VERSION = 1
-_TOP = ("tally", "cords", "environments")
+_TOP = ("tally", "cords", "environments", "services")
 _CORD_FIELDS = ("driver", *FIELDS)
 _EXCLUSIVE = {"hosts": ("host", "port"), "host": ("hosts",), "port": ("hosts",)}
 
@@ -65,6 +71,7 @@ class Tally:
     source: str
     cords: Mapping[str, Mapping[str, object]]
     environments: Mapping[str, Mapping[str, Mapping[str, object]]]
+    services: Mapping[str, Mapping[str, object]] = dataclasses.field(default_factory=dict)
 
     @property
     def folder(self) -> Path:
@@ -220,7 +227,11 @@ def _checked(place: Path, source: str, raw: dict[str, object]) -> Tally:
                 nearest = find_nearest(name, cords)
                 raise TallyError(f"{place}: [{layer}]: {UnknownName('cord', name, nearest=nearest)}")
             _check_cord(place, source, layer, _table(place, layer, fields))
-    return Tally(place.resolve(), source, cords, environments)  # type: ignore[arg-type]
+    services = {
+        name: _table(place, f"services.{name}", fields)
+        for name, fields in _table(place, "services", raw.get("services", {})).items()
+    }
+    return Tally(place.resolve(), source, cords, environments, services)  # type: ignore[arg-type]
 
 
 def _check_cord(place: Path, source: str, layer: str, fields: Mapping[str, object]) -> None:

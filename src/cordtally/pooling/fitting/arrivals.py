@@ -20,8 +20,9 @@ class ArrivalFit:
     """Arrivals: rates per second, lengths in seconds.
 
     ``peak_factor`` is the p99 of the rate in windows over the mean rate, and 1 where a Poisson stream of that mean
-    would vary as much. ``dispersion`` is the variance over the mean of counts (1 for a Poisson stream) in windows and in ten
-    times longer ones; where it grows, the gaps alone mislead. ``autocorrelation`` is that of neighbouring windows.
+    would vary as much. ``dispersion`` is the variance over the mean of counts (1 for a Poisson stream) in windows and
+    in ten times longer ones; where it grows, the gaps alone mislead. ``autocorrelation`` is that of neighbouring
+    windows, ``autocorrelation_bound`` what chance makes.
     """
 
     rate: float
