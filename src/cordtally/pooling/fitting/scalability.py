@@ -106,7 +106,7 @@ def _law(n: Array, gamma: float, alpha: float, beta: float) -> Array:
 
 
 def _peak(alpha: float, beta: float) -> float:
-    return 1.0 if alpha >= 1 else math.sqrt((1 - alpha) / beta) if beta > 1e-15 else math.inf
+    return 1.0 if alpha >= 1 else max(1.0, math.sqrt((1 - alpha) / beta)) if beta > 1e-15 else math.inf
 
 
 def _fit(n: Array, x: Array, start: Array | None = None) -> Array:

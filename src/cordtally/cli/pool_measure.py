@@ -1,0 +1,140 @@
+"""``cordtally pool measure``: put load on a real server, and find its knee."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+from rich.text import Text
+
+from ..exchange import read
+from ..model import Cord, Duration
+from ..pooling import show_rate, show_seconds
+from .inputs import (
+    TEXT_HELP,
+    driver_option,
+    environment_option,
+    json_option,
+    surroundings,
+    take_cord_or_text,
+    take_text,
+    text_options,
+)
+from .output import clean, make_console, make_table, print_json
+from .progress import show_progress
+
+if TYPE_CHECKING:
+    from ..pooling.measuring import Measurement, Plan
+
+
+@click.command("measure", epilog=TEXT_HELP + " A bare name is a cord of the tally.")
+@text_options
+@driver_option
+@environment_option
+@click.option("--statement", metavar="SQL", help="What each request runs.  [default: one that does nothing]")
+@click.option("--most-connections", default=16, show_default=True, metavar="N", help="How far to go up.")
+@click.option("--step-time", default="2s", show_default=True, metavar="TIME", help="How long each step takes.")
+@click.option("--pool-size", type=int, metavar="N", help="Measure waits with a pool of this size, too.")
+@click.option("--utilisation", default=0.7, show_default=True, help="How busy that pool is to be.")
+@click.option("--statement-limit", default="5s", show_default=True, metavar="TIME", help="When a statement is ended.")
+@click.option("--allow-writes", is_flag=True, help="Let the statement change data.")
+@click.option("--yes", is_flag=True, help="Do not ask.")
+@click.option("--record", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help="Write steps as CSV.")
+@click.option("--plot", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help="Draw the steps.")
+@json_option
+def command(
+    text: str | None,
+    from_env: str | None,
+    driver: str | None,
+    environment: str | None,
+    tally_file: Path | None,
+    statement: str | None,
+    most_connections: int,
+    step_time: str,
+    pool_size: int | None,
+    utilisation: float,
+    statement_limit: str,
+    allow_writes: bool,
+    yes: bool,
+    record: Path | None,
+    plot: Path | None,
+    as_json: bool,
+) -> int:
+    """Step concurrency up at a real server, measure throughput and latency, and find the knee.
+
+    Sessions are read-only unless --allow-writes is given, every one is closed at the end, and nothing is left behind.
+    PostgreSQL, MySQL, MariaDB, Redis, SQLite.
+    """
+    from ..pooling.measuring import Plan, measure
+    from ..pooling.servers import server_module
+
+    wanted = take_text(text, from_env)
+    found, folder = (wanted, Path()) if driver else take_cord_or_text(wanted, environment, tally_file)
+    cord = found if isinstance(found, Cord) else read(found, driver=driver).cord
+    plan = Plan(
+        statement=statement or server_module(cord.engine).STATEMENT,
+        most_connections=most_connections,
+        seconds=Duration.parse(step_time).seconds,
+        pool_size=pool_size,
+        utilisation=utilisation,
+        statement_limit=Duration.parse(statement_limit).seconds,
+        writes=allow_writes,
+    )
+    _announce(cord, plan)
+    if not yes:
+        if not sys.stdin.isatty():
+            raise click.UsageError("this puts load on a server: give --yes where nobody can be asked")
+        click.confirm("go on?", abort=True, err=True)
+    with show_progress("measuring") as report:
+        measured = measure(cord, plan, surroundings=surroundings(folder), progress=report)
+    if record is not None:
+        measured.to_frame().to_csv(record, index=False)
+    if plot is not None:
+        from ..pooling.measuring.plot import save_measurement
+
+        save_measurement(measured, plot)
+    if as_json:
+        print_json(measured.to_dict())
+    else:
+        _print(measured, [path for path in (record, plot) if path is not None])
+    return 0
+
+
+def _announce(cord: Cord, plan: Plan) -> None:
+    place = ", ".join(str(host) for host in cord.hosts) or str(cord.database)
+    console = make_console(err=True)
+    how = "may change data" if plan.writes else "read-only"
+    console.print(Text(f"{cord.engine} at {clean(place)}: {clean(plan.statement)}", style="bold"))
+    told = f"  {len(plan.steps)} steps of {show_seconds(plan.seconds)}, 1 to {plan.most_connections} connections, {how}"
+    console.print(Text(f"{told}; about {show_seconds(plan.lasts)} in all"))
+
+
+def _print(found: Measurement, written: list[Path]) -> None:
+    console = make_console()
+    rows = [
+        [str(s.concurrency), show_rate(s.throughput), show_seconds(s.p50), show_seconds(s.p95), show_seconds(s.p99)]
+        for s in found.steps
+    ]
+    heads = ("active", "throughput", "p50", "p95", "p99 of a statement")
+    console.print(make_table(rows, heads=heads, right=range(5)))
+    console.print()
+    law = found.law
+    if law is not None:
+        console.print(Text(f"knee at {found.knee} connections over all clients", style="bold green"))
+        console.print(Text("  beyond it each request takes longer faster than more of them are done"))
+        peak = f"most work with {found.peak:.0f} active" if found.peak else "no peak seen"
+        a, b = law.alpha_interval, law.beta_interval
+        console.print(Text(f"  {peak}; alpha {law.alpha:.3g} ({a[0]:.2g} to {a[1]:.2g}), "
+                           f"beta {law.beta:.3g} ({b[0]:.2g} to {b[1]:.2g})"))  # fmt: skip
+        console.print()
+    if found.comparisons and found.arrivals is not None:
+        told = f"waits with a pool of {found.pool_size}, {show_rate(found.arrivals)} at random instants"
+        console.print(Text(told, style="bold"))
+        waits = [[c.name, show_seconds(c.measured), show_seconds(c.predicted)] for c in found.comparisons]
+        console.print(make_table(waits, heads=("", "measured", "predicted"), right=(1, 2)))
+    for note in found.notes:
+        console.print(Text(f"note: {note}", style="yellow"))
+    for path in written:
+        console.print(Text(f"written: {path}"))

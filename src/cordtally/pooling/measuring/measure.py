@@ -1,0 +1,337 @@
+"""Measures a server step by step, fits the scalability law, finds the knee, and holds measured waits against models."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+from ...catalog import load_engine
+from ...errors import MissingExtra, PoolModelError
+from ...model import Cord
+from ...secrets import Surroundings, arguments_for, with_secret
+from ..quantities import show_seconds, show_share
+from ..servers import server_module
+from ..servers.session import Capacity
+
+if TYPE_CHECKING:
+    import numpy as np
+    import pandas as pd
+
+    from ..fitting.scalability import ScalabilityFit
+    from .loading import Load, Sessions
+
+    Array = np.ndarray[tuple[int], np.dtype[np.float64]]
+
+SHARES = {"p50": 0.5, "p95": 0.95, "p99": 0.99}
+_BUSY_CLIENT = 0.7
+_RESAMPLED = 200_000
+_MOST = 1_000
+
+
+@dataclass(frozen=True, kw_only=True)
+class Plan:
+    """What a measurement does.
+
+    Parameters
+    ----------
+    statement : str
+        What each request runs.
+    most_connections : int
+        Concurrency goes up to this.
+    seconds : float
+        How long each step takes.
+    pool_size : int, optional
+        At this size waits are measured, too, with requests at random instants, and compared with the model.
+    utilisation : float
+        How busy the pool of that size is to be, from 0 to 1.
+    statement_limit : float
+        Seconds after which the server ends a statement.
+    writes : bool
+        Whether the statement may change data.
+    seed : int
+        Where the instants come from.
+
+    Raises
+    ------
+    PoolModelError
+        When a number cannot be meant.
+    """
+
+    statement: str
+    most_connections: int = 16
+    seconds: float = 2.0
+    pool_size: int | None = None
+    utilisation: float = 0.7
+    statement_limit: float = 5.0
+    writes: bool = False
+    seed: int = 1
+
+    def __post_init__(self) -> None:
+        """Refuse what cannot be meant."""
+        if not 1 <= self.most_connections <= _MOST:
+            raise PoolModelError(f"connections to measure must be from 1 to {_MOST:,}")
+        if not 0.1 <= self.seconds <= 3600 or not 0 < self.statement_limit <= 3600:
+            raise PoolModelError("a step takes from 100 ms to 1 h, and a statement up to 1 h")
+        if not 0 < self.utilisation < 1:
+            raise PoolModelError("the pool's utilisation must lie between 0 and 1")
+        if self.pool_size is not None and not 1 <= self.pool_size <= self.most_connections:
+            raise PoolModelError(f"the pool size must be from 1 to the {self.most_connections} connections measured")
+
+    @property
+    def steps(self) -> list[int]:
+        """The concurrencies: every one up to 4, then each about a quarter to a third more, and the last."""
+        found = [n for n in (1, 2, 3, 4) if n <= self.most_connections]
+        while found[-1] < self.most_connections:
+            found.append(min(self.most_connections, max(found[-1] + 1, round(found[-1] * 1.35))))
+        return found
+
+    @property
+    def lasts(self) -> float:
+        """About how many seconds it takes in all."""
+        return self.seconds * (len(self.steps) + (5 if self.pool_size else 0))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """One concurrency: requests per second, percentiles of the time that a statement took (s), failures."""
+
+    concurrency: int
+    throughput: float
+    p50: float
+    p95: float
+    p99: float
+    failures: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Comparison:
+    """A percentile of the wait at the pool size (s): as measured, and as the model said before."""
+
+    name: str
+    measured: float
+    predicted: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class Measurement:
+    """What was measured; ``knee`` and ``peak`` are concurrencies over all clients, None where the data show none."""
+
+    statement: str
+    capacity: Capacity
+    steps: tuple[Step, ...]
+    law: ScalabilityFit | None
+    knee: int | None
+    peak: float | None
+    pool_size: int | None
+    arrivals: float | None
+    comparisons: tuple[Comparison, ...]
+    notes: tuple[str, ...] = field(default=())
+
+    def to_dict(self) -> dict[str, Any]:
+        """Give ``cordtally/pool-measure/1``: times in seconds, rates per second."""
+        return {
+            "schema": "cordtally/pool-measure/1",
+            "statement": self.statement,
+            "server_limit": self.capacity.limit,
+            "steps": [{name: getattr(step, name) for name in Step.__slots__} for step in self.steps],
+            "law": None if self.law is None else self.law.to_dict(),
+            "knee": self.knee,
+            "peak": self.peak,
+            "pool_size": self.pool_size,
+            "arrivals_per_second": self.arrivals,
+            "waits": [{name: getattr(c, name) for name in Comparison.__slots__} for c in self.comparisons],
+            "notes": list(self.notes),
+        }
+
+    def to_frame(self) -> pd.DataFrame:
+        """Give a row for each step; with columns that ``pool fit`` reads."""
+        from ..frames import frame
+
+        return frame([{name: getattr(step, name) for name in Step.__slots__} for step in self.steps])
+
+
+def measure(
+    cord: Cord, plan: Plan, *, surroundings: Surroundings | None = None,
+    progress: Callable[[int, int], None] | None = None,
+) -> Measurement:  # fmt: skip
+    """Measure a real server through its real driver.
+
+    Every session that is opened is closed, also when the measurement is interrupted. Unless the plan allows writes, the
+    sessions are read-only.
+
+    Parameters
+    ----------
+    cord : Cord
+        Where to: PostgreSQL, MySQL, MariaDB, Redis or SQLite.
+    plan : Plan
+        What to do.
+    surroundings : Surroundings, optional
+        How a locator's secret is fetched.
+    progress : callable, optional
+        Is told how many steps are done, and of how many.
+
+    Raises
+    ------
+    FieldError
+        For an engine that cannot be measured, and a statement that may change something.
+    PoolModelError
+        When the server has not so many connections to spare, or the statement fails at once.
+    MissingExtra
+        When the driver or NumPy is not installed.
+    """
+    try:
+        import numpy as np
+    except ImportError:
+        raise MissingExtra("NumPy", "pool", "measuring") from None
+    from .loading import load_closed, load_open, open_sessions
+
+    server = server_module(cord.engine)
+    arguments = dict(arguments_for(with_secret(cord, surroundings), server.DRIVER))
+    errors = server.errors()
+
+    def work(session: Any) -> None:  # noqa: ANN401
+        server.run(session, plan.statement)
+
+    def connect() -> Any:  # noqa: ANN401
+        return server.connect(arguments, limit=plan.statement_limit, writes=plan.writes)
+
+    total = len(plan.steps) + (1 if plan.pool_size else 0)
+    with open_sessions(connect) as sessions:
+        try:
+            capacity = _first_look(sessions, server, plan)
+        except errors as error:
+            raise PoolModelError(f"the server says: {str(error).strip()}") from None
+        loads: dict[int, Load] = {}
+        for number, concurrency in enumerate(plan.steps):
+            loads[concurrency] = load_closed(sessions.grow(concurrency), work, errors, plan.seconds)
+            _check(loads[concurrency])
+            if progress is not None:
+                progress(number + 1, total)
+        waits: Load | None = None
+        rate = None
+        if plan.pool_size:
+            rate = _rate(loads, plan)
+            gaps = np.random.default_rng(plan.seed).exponential(1 / rate, max(50, int(5 * plan.seconds * rate)))
+            waits = load_open(sessions.grow(plan.pool_size), work, errors, np.cumsum(gaps))
+            _check(waits)
+            if progress is not None:
+                progress(total, total)
+    return _gather(plan, capacity, loads, waits, rate, embedded=load_engine(cord.engine).embedded)
+
+
+def _first_look(sessions: Sessions, server: Any, plan: Plan) -> Capacity:  # noqa: ANN401
+    (first,) = sessions.grow(1)
+    server.check(first, plan.statement, writes=plan.writes)
+    capacity: Capacity = server.capacity(first)
+    if capacity.limit is not None:
+        left = capacity.limit - capacity.reserve - capacity.open
+        if plan.most_connections - 1 > left:
+            raise PoolModelError(
+                f"the server allows {capacity.limit} connections, keeps {capacity.reserve} and has {capacity.open} "
+                f"open: measure with {left + 1} at most"
+            )
+    server.run(first, plan.statement)
+    return capacity
+
+
+def _check(load: Load) -> None:
+    if len(load.holds) == 0:
+        why = load.first_failure or "no statement ended in time; give each step longer, or a shorter statement"
+        raise PoolModelError(f"nothing was measured: {why}")
+
+
+def _rate(loads: dict[int, Load], plan: Plan) -> float:
+    """Arrivals that keep the pool as busy as wanted, by the throughput that was measured at its size."""
+    assert plan.pool_size is not None
+    concurrency = min(loads, key=lambda n: abs(n - plan.pool_size))  # type: ignore[operator]
+    load = loads[concurrency]
+    return plan.utilisation * len(load.holds) / load.seconds * plan.pool_size / concurrency
+
+
+def _gather(
+    plan: Plan, capacity: Capacity, loads: dict[int, Load], waits: Load | None, rate: float | None, *, embedded: bool
+) -> Measurement:
+    import numpy as np
+
+    steps = []
+    for concurrency, load in loads.items():
+        p50, p95, p99 = (float(np.quantile(load.holds, share)) for share in SHARES.values())
+        steps.append(Step(concurrency=concurrency, throughput=len(load.holds) / load.seconds, p50=p50, p95=p95, p99=p99,
+                          failures=load.failures))  # fmt: skip
+    law = None
+    if len(steps) >= 4:
+        from ..fitting.scalability import fit_scalability
+
+        law = fit_scalability(
+            np.array([s.concurrency for s in steps], dtype=float), np.array([s.throughput for s in steps])
+        )
+    comparisons = _compare(plan, loads, waits, rate) if waits is not None and rate is not None else ()
+    return Measurement(
+        statement=plan.statement, capacity=capacity, steps=tuple(steps), law=law,
+        knee=None if law is None else find_knee(law, plan.most_connections), peak=None if law is None else law.peak,
+        pool_size=plan.pool_size, arrivals=rate, comparisons=comparisons,
+        notes=tuple(_notes(loads, waits, law, embedded=embedded)),
+    )  # fmt: skip
+
+
+def find_knee(law: ScalabilityFit, most: int) -> int:
+    """The concurrency, up to ``most``, at which throughput over time per request is highest.
+
+    References
+    ----------
+    .. [1] L. Kleinrock, "Power and deterministic rules of thumb for probabilistic problems in computer communications",
+       ICC 1979: the knee is where throughput over response time has its maximum; here X²/N, by Little's law.
+    """
+    import numpy as np
+
+    n = np.arange(1, most + 1, dtype=float)
+    return int(n[np.argmax(law.throughput(n) ** 2 / n)])
+
+
+def _compare(plan: Plan, loads: dict[int, Load], waits: Load, rate: float) -> tuple[Comparison, ...]:
+    """Predict the waits from the closed steps alone: holds as they were with about as many active, random instants."""
+    import numpy as np
+
+    from ..simulation.plain import simulate_waits
+
+    assert plan.pool_size is not None
+    active = plan.pool_size * plan.utilisation
+    near = min(loads, key=lambda n: abs(n - active))
+    rng = np.random.default_rng(plan.seed + 1)
+    holds = rng.choice(loads[near].holds, _RESAMPLED)
+    predicted = simulate_waits(np.cumsum(rng.exponential(1 / rate, _RESAMPLED)), holds, plan.pool_size)
+    predicted = predicted[_RESAMPLED // 10 :]
+    kept = waits.waits[len(waits.waits) // 10 :]
+    found = [
+        Comparison(name=name, measured=float(np.quantile(kept, share)), predicted=float(np.quantile(predicted, share)))
+        for name, share in SHARES.items()
+    ]
+    return (Comparison(name="mean", measured=float(kept.mean()), predicted=float(predicted.mean())), *found)
+
+
+def _notes(loads: dict[int, Load], waits: Load | None, law: ScalabilityFit | None, *, embedded: bool) -> list[str]:
+    notes = []
+    busiest = max(loads, key=lambda n: loads[n].client_busy)
+    if loads[busiest].client_busy > _BUSY_CLIENT and not embedded:
+        notes.append(
+            f"this process itself was busy for {show_share(loads[busiest].client_busy)} of a core at {busiest}: the "
+            "measurement may show its limit, not the server's; a longer statement shows the server"
+        )
+    failed = sum(load.failures for load in loads.values()) + (waits.failures if waits else 0)
+    if failed:
+        first = next(load.first_failure for load in [*loads.values(), *([waits] if waits else [])] if load.failures)
+        notes.append(f"{failed} statements failed; the first said: {first}")
+    few = min(loads, key=lambda n: len(loads[n].holds))
+    if len(loads[few].holds) < 100:
+        lasts = show_seconds(loads[few].seconds)
+        notes.append(f"only {len(loads[few].holds)} statements ended at {few} in {lasts}: give each step longer")
+    if law is not None and law.peak is None:
+        low = "" if law.peak_low is None else f"; it lies at {law.peak_low:.0f} or above (95 % confidence)"
+        notes.append(f"no peak seen up to {law.most_measured:g} connections{low}")
+    if law is not None and law.error > 0.1:
+        notes.append(f"the steps lie {show_share(law.error)} off the law: its knee is a rough guess here")
+    return notes
+
+
+__all__ = ["Comparison", "Measurement", "Plan", "Step", "find_knee", "measure"]
