@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from importlib import import_module
 
-from ...errors import FieldError
+from ...errors import FieldError, PoolModelError
+from ...model import Cord
+from ...secrets import Surroundings, arguments_for, with_secret
 from .session import Activity, Capacity, ServerModule
 
 ENGINES = {"postgresql": "postgresql", "mysql": "mysql", "mariadb": "mysql", "redis": "redis", "sqlite": "sqlite"}
@@ -24,4 +26,24 @@ def server_module(engine: str) -> ServerModule:
     return module
 
 
-__all__ = ["ENGINES", "Activity", "Capacity", "ServerModule", "server_module"]
+def ask_capacity(cord: Cord, surroundings: Surroundings | None = None) -> Capacity:
+    """Ask a server for its limits, through one session.
+
+    Raises
+    ------
+    PoolModelError
+        When the server lets nobody in.
+    """
+    server = server_module(cord.engine)
+    arguments = dict(arguments_for(with_secret(cord, surroundings), server.DRIVER))
+    try:
+        session = server.connect(arguments, limit=5.0, writes=False)
+        try:
+            return server.capacity(session)
+        finally:
+            session.close()
+    except server.errors() as error:
+        raise PoolModelError(f"the server says: {str(error).strip()}") from None
+
+
+__all__ = ["ENGINES", "Activity", "Capacity", "ServerModule", "ask_capacity", "server_module"]

@@ -59,8 +59,8 @@ def check(connection: Any, statement: str, *, writes: bool) -> None:  # noqa: AN
 
 def capacity(connection: Any) -> Capacity:  # noqa: ANN401
     """Read the limits; one connection beyond the limit is kept for an administrator by the server itself."""
-    (limit,) = _rows(connection, "SELECT @@GLOBAL.max_connections")[0]
-    return Capacity(int(limit), 0, activity(connection).open + 1)
+    limit, idle = _rows(connection, "SELECT @@GLOBAL.max_connections, @@GLOBAL.wait_timeout")[0]
+    return Capacity(int(limit), 0, activity(connection).open + 1, float(idle))
 
 
 def activity(connection: Any) -> Activity:  # noqa: ANN401

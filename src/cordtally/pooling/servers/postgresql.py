@@ -17,7 +17,10 @@ SELECT state, wait_event_type = 'Lock', extract(epoch FROM now() - coalesce(xact
 FROM pg_stat_activity WHERE backend_type = 'client backend' AND pid <> pg_backend_pid()
 """
 _DONE = "SELECT sum(xact_commit + xact_rollback)::bigint FROM pg_stat_database"
-_LIMITS = "SELECT current_setting('max_connections')::int, current_setting('superuser_reserved_connections')::int"
+_LIMITS = """
+SELECT current_setting('max_connections')::int, current_setting('superuser_reserved_connections')::int,
+       (SELECT setting::int / 1000.0 FROM pg_settings WHERE name = 'idle_session_timeout')::float8
+"""
 _BUSY = ("active", "fastpath function call")
 
 
@@ -52,8 +55,8 @@ def check(connection: Any, statement: str, *, writes: bool) -> None:  # noqa: AN
 
 def capacity(connection: Any) -> Capacity:  # noqa: ANN401
     """Read the limits."""
-    limit, reserve = connection.execute(_LIMITS).fetchone()
-    return Capacity(limit, reserve, activity(connection).open + 1)
+    limit, reserve, idle = connection.execute(_LIMITS).fetchone()
+    return Capacity(limit, reserve, activity(connection).open + 1, idle or None)
 
 
 def activity(connection: Any) -> Activity:  # noqa: ANN401

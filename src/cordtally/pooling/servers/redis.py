@@ -58,7 +58,8 @@ def capacity(connection: Any) -> Capacity:  # noqa: ANN401
     """Read the limits."""
     clients = connection.info("clients")
     limit = clients.get("maxclients")
-    return Capacity(None if limit is None else int(limit), 0, int(clients["connected_clients"]))
+    ends = float(connection.config_get("timeout").get("timeout", 0)) or None
+    return Capacity(None if limit is None else int(limit), 0, int(clients["connected_clients"]), ends)
 
 
 def activity(connection: Any) -> Activity:  # noqa: ANN401

@@ -11,11 +11,15 @@ Connection = Any
 
 @dataclass(frozen=True, slots=True)
 class Capacity:
-    """How many connections a server allows, keeps for administrators, and has open; None where it has no limit."""
+    """How many connections a server allows, keeps for administrators, and has open; and when it ends idle sessions (s).
+
+    None where there is no limit.
+    """
 
     limit: int | None
     reserve: int
     open: int
+    idle_timeout: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,0 +1,107 @@
+"""``cordtally pool convert``: write the settings of one pool library for another."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+from rich.text import Text
+
+from ..catalog.pool_libraries import list_pools, load_pool
+from ..errors import FieldError
+from ..exchange import Outcome
+from ..pooling.settings import PoolConversion, convert_pool, read_settings
+from ..pooling.settings.reading import parse_lines
+from .inputs import json_option
+from .output import make_console, make_table, print_json
+
+_STYLES = {Outcome.DROPPED: "bold red", Outcome.APPROXIMATED: "yellow", Outcome.IMPLIED: "cyan", Outcome.ADDED: "cyan"}
+
+
+def take_settings(given: tuple[str, ...]) -> dict[str, str]:
+    """Read ``NAME=VALUE`` arguments, and ``@FILE`` with one setting a line.
+
+    Raises
+    ------
+    FieldError
+        For anything else.
+    """
+    found: dict[str, str] = {}
+    for text in given:
+        if text.startswith("@") and len(text) > 1:
+            try:
+                found |= parse_lines(Path(text[1:]).read_text(encoding="utf-8"))
+            except FieldError as error:
+                raise FieldError(f"{text[1:]}: {error}") from None
+            continue
+        name, mark, value = text.partition("=")
+        if not (mark and name.strip()):
+            raise FieldError(f"{text!r} is no setting; write NAME=VALUE, or @FILE with one a line")
+        found[name.strip()] = value.strip()
+    return found
+
+
+@click.command("convert")
+@click.argument("settings", nargs=-1)
+@click.option("--from", "source", metavar="POOL", help="The pool library that the settings are for: hikaricp.")
+@click.option("--to", "target", metavar="POOL", help="The pool library to write for: psycopg-pool.")
+@click.option("--pin", is_flag=True, help="Write defaults of the source where the target's differ.")
+@click.option("--list", "listing", is_flag=True, help="List the pool libraries, and stop.")
+@json_option
+def command(
+    settings: tuple[str, ...], source: str | None, target: str | None, pin: bool, listing: bool, as_json: bool
+) -> int:
+    """Write SETTINGS (NAME=VALUE …, or @FILE) of one pool library for another, with a ledger of every part."""
+    if listing:
+        _list(as_json)
+        return 0
+    if source is None or target is None:
+        raise click.UsageError("say which: --from hikaricp --to psycopg-pool; --list shows all")
+    conversion = convert_pool(read_settings(source, take_settings(settings)), target, pin=pin)
+    if as_json:
+        print_json(conversion.to_dict())
+    else:
+        _print(conversion)
+    return 0
+
+
+def _list(as_json: bool) -> None:
+    libraries = [load_pool(name) for name in list_pools()]
+    if as_json:
+        keys = ("id", "title", "language", "kind", "source", "checked")
+        print_json([{key: getattr(library, key) for key in keys} for library in libraries])
+        return
+    rows = [
+        [
+            p.id,
+            p.title,
+            p.language if p.kind == "library" else "server",
+            p.source if p.checked else f"{p.source} (unchecked)",
+        ]
+        for p in sorted(libraries, key=lambda p: (p.kind, p.language, p.id))
+    ]
+    make_console().print(make_table(rows, heads=("id", "pool", "language", "facts from"), whole=(0,)))
+
+
+def _print(conversion: PoolConversion) -> None:
+    console = make_console()
+    console.print(Text(f"{conversion.target.title}: {conversion.target.where}", style="bold"))
+    for name, text in conversion.settings.items():
+        console.print(Text(f"  {name} = {text}"))
+    if not conversion.settings:
+        console.print(Text("  nothing to set", style="dim"))
+    console.print()
+    rows: list[list[str | Text]] = [
+        [Text(line.outcome.value, style=_STYLES.get(line.outcome, "green")), line.part.replace("_", " "),
+         _told(line.source, line.target, line.reason)]
+        for line in conversion.ledger
+    ]  # fmt: skip
+    console.print(make_table(rows, whole=(0, 1)))
+    for library in (conversion.source, conversion.target):
+        if not library.checked:
+            console.print(Text(f"note: facts about {library.title} come from documentation only", style="yellow"))
+
+
+def _told(source: str | None, target: str | None, reason: str | None) -> str:
+    told = f"{source} → {target}" if target is not None and target != source else str(source)
+    return f"{told}; {reason}" if reason else told

@@ -1,0 +1,97 @@
+"""``cordtally pool vet``: find contradictions in a pool's settings, and mismatches with the server."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+from rich.text import Text
+
+from ..errors import FieldError
+from ..exchange import read
+from ..model import Cord, Duration
+from ..pooling.settings import PoolFinding, ServerLimits, read_settings, vet_pool
+from .inputs import (
+    environment_option,
+    fail_on_option,
+    fails,
+    json_option,
+    surroundings,
+    take_cord_or_text,
+    take_text,
+)
+from .output import SEVERITY_STYLES, make_console, print_json
+from .pool_convert import take_settings
+
+
+@click.command("vet")
+@click.argument("settings", nargs=-1)
+@click.option("--pool", "library", required=True, metavar="POOL", help="The pool library: hikaricp, psycopg-pool.")
+@click.option("--instances", default=1, show_default=True, help="Processes with such a pool.")
+@click.option("--server-limit", type=int, metavar="N", help="Connections that the server allows in all.")
+@click.option("--reserve", default=0, show_default=True, metavar="N", help="Of those, how many to keep free.")
+@click.option("--server-idle-timeout", metavar="TIME", help="When the server ends an idle session.")
+@click.option("--dial", metavar="WHAT", help="Ask the server itself: a connection string, - or @FILE, or a cord.")
+@environment_option
+@fail_on_option
+@json_option
+def command(
+    settings: tuple[str, ...],
+    library: str,
+    instances: int,
+    server_limit: int | None,
+    reserve: int,
+    server_idle_timeout: str | None,
+    dial: str | None,
+    environment: str | None,
+    tally_file: Path | None,
+    fail_on: str,
+    as_json: bool,
+) -> int:
+    """Find what is wrong in SETTINGS (NAME=VALUE …, or @FILE) of a pool; what is not set has the library's default."""
+    if instances < 1:
+        raise FieldError("--instances must be at least 1")
+    read_in = read_settings(library, take_settings(settings))
+    limits = _limits(dial, environment, tally_file, server_limit, reserve, server_idle_timeout)
+    findings = vet_pool(read_in, instances=instances, server=limits)
+    if as_json:
+        document = {"schema": "cordtally/pool-vet/1", "pool": library, "findings": [f.to_dict() for f in findings]}
+        print_json(document)
+    else:
+        _print(findings, read_in.library.title)
+    return fails([finding.severity for finding in findings], fail_on)
+
+
+def _limits(
+    dial: str | None,
+    environment: str | None,
+    tally_file: Path | None,
+    limit: int | None,
+    reserve: int,
+    idle: str | None,
+) -> ServerLimits:
+    """What was given; what was not, the server tells."""
+    ends = None if idle is None else Duration.parse(idle).seconds
+    if dial is None:
+        return ServerLimits(connections=limit, reserve=reserve, idle_timeout=ends)
+    from ..pooling.servers import ask_capacity
+
+    found, folder = take_cord_or_text(take_text(dial, None), environment, tally_file)
+    cord = found if isinstance(found, Cord) else read(found).cord
+    capacity = ask_capacity(cord, surroundings(folder))
+    return ServerLimits(
+        connections=limit if limit is not None else capacity.limit,
+        reserve=reserve or capacity.reserve,
+        idle_timeout=ends if ends is not None else capacity.idle_timeout,
+    )
+
+
+def _print(findings: tuple[PoolFinding, ...], title: str) -> None:
+    console = make_console()
+    if not findings:
+        console.print(Text(f"nothing found in these settings of {title}", style="green"))
+    for finding in findings:
+        head = Text(f"{finding.severity.value:<8}", style=SEVERITY_STYLES[finding.severity])
+        console.print(head.append(finding.rule, style="bold"))
+        console.print(Text(f"    {finding.message}"))
+        console.print(Text(f"    {finding.advice}", style="dim"))

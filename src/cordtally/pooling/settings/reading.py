@@ -1,0 +1,170 @@
+"""Reads settings as they are written for one pool library, and says what they mean, whatever the library calls it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from ...catalog import find_nearest
+from ...catalog.pool_libraries import UNITS, PoolLibrary, Setting, load_pool
+from ...errors import FieldError, UnknownName
+from ...model import Duration
+
+_TRUE, _FALSE = {"true", "yes", "on", "1"}, {"false", "no", "off", "0"}
+_NOTHING = {"none", "null", "nil", "infinity", "unlimited"}
+
+# the value of a setting by its meaning: a count, a Duration, a truth value; None is no limit
+Value = int | Duration | bool | None
+
+
+@dataclass(frozen=True)
+class PoolSettings:
+    """Settings by what they mean; ``given`` holds what was written, ``all`` the library's defaults as well.
+
+    A number of 0 or −1 that stands for something else is already that; None means no limit. The largest size counts all
+    connections, those that overflow included.
+    """
+
+    library: PoolLibrary
+    texts: Mapping[str, str]
+    given: Mapping[str, Value]
+    all: Mapping[str, Value]
+    refused: Mapping[str, str] = field(default_factory=dict)
+
+    def value(self, means: str) -> Value:
+        """A value by its meaning; None where there is no limit, and where the library has no such setting."""
+        return self.all.get(means)
+
+    def count(self, means: str) -> int | None:
+        """A count by its meaning."""
+        value = self.all.get(means)
+        return value if isinstance(value, int) and not isinstance(value, bool) else None
+
+    def seconds(self, means: str) -> float | None:
+        """A time in seconds by its meaning."""
+        value = self.all.get(means)
+        return value.seconds if isinstance(value, Duration) and value.nanoseconds is not None else None
+
+
+def parse_lines(text: str) -> dict[str, str]:
+    """Read ``name = value`` or ``name: value``, one a line; commas at ends, quotes and comments are left out.
+
+    Raises
+    ------
+    FieldError
+        For a line of another kind, named by its number.
+    """
+    found: dict[str, str] = {}
+    for number, raw in enumerate(text.splitlines(), 1):
+        line = raw.strip()
+        if not line or line[0] in "#;!{}[]" or line.startswith("//"):
+            continue
+        mark = min((line.find(m) for m in "=:" if m in line), default=-1)
+        if mark <= 0:
+            raise FieldError(f"line {number} is no setting: write name = value")
+        name, value = line[:mark].strip().strip("'\"`"), line[mark + 1 :].split(" #")[0].strip()
+        found[name] = value.rstrip(",;").strip().strip("'\"`")
+    return found
+
+
+def read_settings(library: PoolLibrary | str, texts: Mapping[str, str]) -> PoolSettings:
+    """Read settings of a pool library.
+
+    Parameters
+    ----------
+    library : PoolLibrary or str
+        The library, or its id.
+    texts : mapping
+        Values as they are written, by the library's own names.
+
+    Raises
+    ------
+    UnknownName
+        For a name that the library does not have; carries the nearest.
+    FieldError
+        For a value that it cannot have.
+    """
+    facts = load_pool(library) if isinstance(library, str) else library
+    by_fold = {name.casefold(): setting for name, setting in facts.settings.items()}
+    given: dict[str, Value] = {}
+    refused: dict[str, str] = {}
+    kept: dict[str, str] = {}
+    for name, text in texts.items():
+        setting = by_fold.get(name.casefold().rpartition(".")[2]) or by_fold.get(name.casefold())
+        if setting is None:
+            known = list(facts.settings)
+            raise UnknownName(f"setting of {facts.title}", name, nearest=find_nearest(name, known),
+                              hint="it has " + ", ".join(known))  # fmt: skip
+        if setting.name in kept:
+            raise FieldError(f"{setting.name} stands there twice")
+        kept[setting.name] = text
+        value, special = parse_value(setting, text)
+        if special == "refused":
+            refused[setting.name] = text
+        if special != "default":
+            given[setting.means] = value
+    every = {setting.means: _default(setting) for setting in facts.settings.values()} | given
+    for values in (given, every):
+        _resolve(facts, values, every)
+    return PoolSettings(facts, kept, given, every, refused)
+
+
+def _default(setting: Setting) -> Value | str:
+    default = setting.default
+    if default is None or default == "unlimited":
+        return None
+    if isinstance(default, str) and setting.type == "count":
+        return default  # the name of the meaning that it follows
+    return parse_value(setting, str(default))[0]
+
+
+def _resolve(facts: PoolLibrary, values: dict[str, Value], every: dict[str, Value]) -> None:
+    """Let defaults follow what they follow, and count the overflow into the largest size."""
+    for means, value in list(values.items()):
+        if isinstance(value, str):
+            values[means] = every.get(value)
+    overflows = facts.setting("overflow") is not None
+    if overflows and ("overflow" in values or "max_idle" in values):
+        kept, more = every.get("max_idle"), every.get("overflow")
+        values["max_size"] = kept + more if isinstance(kept, int) and isinstance(more, int) else None
+        values.pop("overflow", None)
+
+
+def parse_value(setting: Setting, text: str) -> tuple[Value, str | None]:
+    """Read one value; gives it with what its 0 or −1 stands for, if anything.
+
+    Raises
+    ------
+    FieldError
+        For a value that the setting cannot have.
+    """
+    shown = text.strip().replace("_", "")
+    if shown.casefold() in _NOTHING:
+        return None, "unlimited"
+    if setting.type == "flag":
+        if shown.casefold() not in _TRUE | _FALSE:
+            raise FieldError(f"{setting.name} is {text!r}: it must be true or false")
+        return shown.casefold() in _TRUE, None
+    if setting.type == "duration" and not _is_number(shown):
+        duration = Duration.parse(text)
+        return duration, None
+    if not _is_number(shown):
+        raise FieldError(f"{setting.name} is {text!r}: it must be a number")
+    number = float(shown)
+    if setting.unit == "word" and number != 0:
+        raise FieldError(f"{setting.name} is {text!r}: it needs a unit: 1h, 30m, 5s")
+    special = setting.zero if number == 0 else setting.minus_one if number == -1 else None
+    if number < 0 and special is None:
+        raise FieldError(f"{setting.name} is {text!r}: it must be 0 or more")
+    if special in {"unlimited", "default"}:
+        return None, special
+    if setting.type == "duration":
+        return Duration.of(number * UNITS[setting.unit or "s"]), special
+    if number != int(number):
+        raise FieldError(f"{setting.name} is {text!r}: it must be a whole number")
+    return int(number), special
+
+
+def _is_number(text: str) -> bool:
+    whole, _, fraction = text.removeprefix("-").partition(".")
+    return text.isascii() and whole.isdigit() and (fraction.isdigit() or not fraction)
