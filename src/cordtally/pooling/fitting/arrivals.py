@@ -77,7 +77,8 @@ def _counts(times: Array, window: float) -> Array:
     if whole < 1:
         return np.array([float(len(times))])
     edges = times[0] + window * np.arange(whole + 1)
-    return np.diff(np.searchsorted(times, edges)).astype(float)
+    counts: Array = np.diff(np.searchsorted(times, edges)).astype(float)
+    return counts
 
 
 def _dispersion(counts: Array) -> float:

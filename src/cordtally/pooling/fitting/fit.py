@@ -202,8 +202,8 @@ def _trace_warnings(trace: Trace, arrivals: ArrivalFit, holds: HoldFit, span: fl
             "the record shows are those that the pool let through"
         )
     if trace.timed_out.any():
-        share = show_share(float(trace.timed_out.mean()))
-        yield f"{share} of the requests timed out; retries among the arrivals count twice"
+        lost = show_share(float(trace.timed_out.mean()))
+        yield f"{lost} of the requests timed out; retries among the arrivals count twice"
     if arrivals.dispersion[1] > max(2.0, 1.5 * arrivals.dispersion[0]):
         yield (
             f"requests come in bursts that last: counts vary {arrivals.dispersion[1]:.3g} times as much as at random "

@@ -117,5 +117,5 @@ def law_frame(law: ScalabilityFit, most: int) -> pd.DataFrame:
 
     from ..frames import frame
 
-    active = np.arange(1, most + 1)
+    active = np.arange(1, most + 1, dtype=float)
     return frame({"concurrency": active, "throughput": law.throughput(active)})

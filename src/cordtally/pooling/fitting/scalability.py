@@ -123,13 +123,15 @@ def _fit(n: Array, x: Array, start: Array | None = None) -> Array:
     scale = np.array([start[0], 0.1, max(start[2], 1 / n.max() ** 2)])
     top = np.array([np.inf, 1.0, np.inf]) / scale
     starts = [start, np.array([float((x / n).max()), 0.02, 0.1 / n.max() ** 2]), np.array([start[0], 0.3, 0.0])]
+
+    def misfit(scaled: Array) -> Array:
+        coefficients = scaled * scale
+        return np.log(_law(n, coefficients[0], coefficients[1], coefficients[2])) - np.log(x)
+
     best, least = start, math.inf
     for first in starts:
         inside = np.clip(first / scale, 1e-9, np.minimum(top, 1e12) * (1 - 1e-9))
-        found = least_squares(
-            lambda c: np.log(_law(n, *(c * scale))) - np.log(x), inside, bounds=(np.array([1e-12, 0, 0]), top),
-            xtol=1e-10, ftol=1e-10,
-        )  # fmt: skip
+        found = least_squares(misfit, inside, bounds=(np.array([1e-12, 0, 0]), top), xtol=1e-10, ftol=1e-10)
         if found.cost < least:
             best, least = found.x * scale, found.cost
     answer: Array = np.asarray(best)

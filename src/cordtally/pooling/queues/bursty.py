@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from ...errors import MissingExtra, PoolModelError
 from .erlang import check_queue
@@ -158,7 +158,7 @@ class BurstyPool:
         size, full = len(up), self.connections / self.hold
         unit = np.eye(size)
         ratio = _rate_matrix(up, quiet - full * unit, full * unit)
-        below = ratio  # R_n carries level n − 1 to level n
+        below: Any = ratio  # R_n carries level n − 1 to level n
         ratios = []
         for level in range(self.connections - 1, 0, -1):
             inner = quiet - level / self.hold * unit + below * ((level + 1) / self.hold)

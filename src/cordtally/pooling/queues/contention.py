@@ -140,7 +140,7 @@ def _solve(  # noqa: PLR0917 -- symbols of a formula
     share = weight / total
     pool = CrowdedPool(c, arrivals, share, full, timeout, hold)
     if not pool.stable:
-        return pool
+        return CrowdedPool(c, arrivals, share, full, timeout, c / full)
     free_share = 1 - pool.wait_share
     in_use = free_share * used / total + (1 - free_share) * c
     return CrowdedPool(c, arrivals, share, full, timeout, in_use / (arrivals * pool.served_share))

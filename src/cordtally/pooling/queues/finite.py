@@ -67,7 +67,8 @@ class FinitePool:
             raise PoolModelError("the hold must be more than 0 s")
 
     def _rate(self, busy: Array) -> Array:
-        return busy / (self.base_hold * self.contention.stretch(busy))
+        rates: Array = busy / (self.base_hold * self.contention.stretch(busy))
+        return rates
 
     def _states(self, threads: int) -> Array:
         """Chances of 0 … ``threads`` requests waiting or holding."""

@@ -48,8 +48,7 @@ class GeneralPool:
     Raises
     ------
     PoolModelError
-        When a number cannot be meant, and where the hold's variability is too large for the approximation (its
-        denominator is not positive): simulate then.
+        When a number cannot be meant.
 
     References
     ----------
@@ -116,9 +115,7 @@ class GeneralPool:
         if exponential == 0:
             return 0.0
         constant = constant_hold_wait(self.connections, self._load, self.hold)
-        scale = (1 - self.hold_scv) * exponential / constant + 2 * self.hold_scv
-        if scale <= 0:
-            raise PoolModelError("these holds vary too much for an approximation by two moments: simulate them")
+        scale = (1 - self.hold_scv) * exponential / constant + 2 * self.hold_scv  # from 1 up, as constant ≥ half
         return self._arriving[1] * (1 + self.hold_scv) / scale
 
     def quantile(self, share: float) -> float:

@@ -22,7 +22,7 @@ def server_module(engine: str) -> ServerModule:
     """
     if engine not in ENGINES:
         raise FieldError(f"pools of {engine} can be neither measured nor watched yet; {', '.join(ENGINES)} can")
-    module: ServerModule = import_module(f".{ENGINES[engine]}", __package__)  # type: ignore[assignment]
+    module: ServerModule = import_module(f".{ENGINES[engine]}", __package__)
     return module
 
 

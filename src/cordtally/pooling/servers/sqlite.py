@@ -23,8 +23,8 @@ def connect(arguments: Mapping[str, object], *, limit: float, writes: bool) -> A
         raise FieldError("a database in memory has no pool to measure: name a file")
     if not given.pop("uri", False):
         database = Path(database).resolve().as_uri() + ("?mode=rw" if writes else "?mode=ro")
-    options = {"isolation_level": None, "check_same_thread": False, **given, "timeout": limit}
-    connection = sqlite3.connect(database, uri=True, **options)  # type: ignore[arg-type]
+    options: dict[str, Any] = {"isolation_level": None, "check_same_thread": False, **given, "timeout": limit}
+    connection = sqlite3.connect(database, uri=True, **options)
     if not writes:
         connection.execute("PRAGMA query_only = ON")
     connection.execute(STATEMENT).fetchall()

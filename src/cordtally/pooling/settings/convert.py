@@ -143,8 +143,9 @@ class _Writer:
             kept = kept if isinstance(kept, int) else _number(kept_setting.default)
             texts = {kept_setting.name: str(kept), more_setting.name: _text(more_setting, None)[0] or "-1"}
         else:
-            kept = min(int(kept or 0), int(value)) or int(value)
-            texts = {kept_setting.name: str(kept), more_setting.name: str(int(value) - kept)}
+            most = _number(value)
+            kept = min(_number(kept), most)
+            texts = {kept_setting.name: str(kept), more_setting.name: str(most - kept)}
         self.written |= texts
         shown = ", ".join(f"{name} = {text}" for name, text in texts.items())
         self._line(

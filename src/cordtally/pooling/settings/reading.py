@@ -103,31 +103,30 @@ def read_settings(library: PoolLibrary | str, texts: Mapping[str, str]) -> PoolS
             refused[setting.name] = text
         if special != "default":
             given[setting.means] = value
-    every = {setting.means: _default(setting) for setting in facts.settings.values()} | given
+    every = given | {s.means: _default(facts, s, given) for s in facts.settings.values() if s.means not in given}
     for values in (given, every):
-        _resolve(facts, values, every)
+        _count_overflow(facts, values, every)
     return PoolSettings(facts, kept, given, every, refused)
 
 
-def _default(setting: Setting) -> Value | str:
+def _default(facts: PoolLibrary, setting: Setting, given: Mapping[str, Value]) -> Value:
+    """A setting's default; a word that is the name of another meaning follows what is given for that."""
     default = setting.default
     if default is None or default == "unlimited":
         return None
     if isinstance(default, str) and setting.type == "count":
-        return default  # the name of the meaning that it follows
+        followed = facts.setting(default)
+        return given[default] if default in given else None if followed is None else _default(facts, followed, given)
     return parse_value(setting, str(default))[0]
 
 
-def _resolve(facts: PoolLibrary, values: dict[str, Value], every: dict[str, Value]) -> None:
-    """Let defaults follow what they follow, and count the overflow into the largest size."""
-    for means, value in list(values.items()):
-        if isinstance(value, str):
-            values[means] = every.get(value)
-    overflows = facts.setting("overflow") is not None
-    if overflows and ("overflow" in values or "max_idle" in values):
-        kept, more = every.get("max_idle"), every.get("overflow")
+def _count_overflow(facts: PoolLibrary, values: dict[str, Value], every: Mapping[str, Value]) -> None:
+    """Count what comes on top of the connections that are kept into the largest size."""
+    if facts.setting("overflow") is not None and ("overflow" in values or "max_idle" in values):
+        kept, more = every.get("max_idle"), every.get("overflow", 0)
         values["max_size"] = kept + more if isinstance(kept, int) and isinstance(more, int) else None
-        values.pop("overflow", None)
+        if values is not every:
+            values.pop("overflow", None)
 
 
 def parse_value(setting: Setting, text: str) -> tuple[Value, str | None]:

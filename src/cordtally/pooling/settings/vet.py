@@ -89,7 +89,7 @@ def _sizes(settings: PoolSettings) -> Iterator[PoolFinding]:
         yield PoolFinding(
             "connections-thrown-away", Severity.WARNING,
             f"of {most} connections only {idle} are kept idle: under a load that changes the others are opened anew",
-            f"raise {_named(settings, 'max_idle').split(' ')[0]} towards {most}, and let the idle timeout shrink the pool",
+            f"raise {_named(settings, 'max_idle').split(' ')[0]} towards {most}; the idle timeout shrinks the pool",
         )  # fmt: skip
 
 
@@ -99,7 +99,7 @@ def _times(settings: PoolSettings) -> Iterator[PoolFinding]:
     if acquire is None and settings.library.setting("acquire_timeout") is not None:
         yield PoolFinding(
             "endless-acquire", Severity.WARNING,
-            f"whoever asks waits without end ({_named(settings, 'acquire_timeout')}): a leak stops everything in silence",
+            f"whoever asks waits without end ({_named(settings, 'acquire_timeout')}): a leak stops all in silence",
             "give it a limit: a few times the longest wait that is normal",
         )  # fmt: skip
     if acquire is not None and connect is not None and acquire < connect:

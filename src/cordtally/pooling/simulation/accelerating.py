@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 Function = TypeVar("Function", bound=Callable[..., Any])
 
+if TYPE_CHECKING:
+    config: Any
+    njit: Any
+
 try:
-    from numba import config, njit
+    if not TYPE_CHECKING:
+        from numba import config, njit
 
     ACCELERATED = not config.DISABLE_JIT
 

@@ -65,7 +65,8 @@ class Spread:
     def draw(self, rng: np.random.Generator, count: int) -> Array:
         """Draw times in seconds, shape (count,)."""
         if self.samples is not None:
-            return rng.choice(self.samples, count)
+            chosen: Array = rng.choice(self.samples, count)
+            return chosen
         shape = self.shape or _usual(self.cv)
         if self.mean == 0 or shape == "constant" or self.cv == 0:
             return np.full(count, self.mean)

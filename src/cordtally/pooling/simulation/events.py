@@ -379,7 +379,8 @@ def run_interpreted(w: World, requests: int) -> None:
     now = SimpleNamespace(**dict(zip(w.now.dtype.names, w.now.item())))
     rules = SimpleNamespace(**dict(zip(w.rules.dtype.names, w.rules.item())))
     line = w.line.tolist()
-    run(World(rules, now, *tables, w.slots.tolist(), w.plan.tolist(), line), requests)
+    requests_, connections, pools, dice = tables
+    run(World(rules, now, requests_, connections, pools, dice, w.slots.tolist(), w.plan.tolist(), line), requests)
     for array, table in zip(arrays[:1], tables):
         array[:] = [tuple(vars(row).values()) for row in table]
     for name, value in vars(now).items():

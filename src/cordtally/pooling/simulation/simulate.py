@@ -35,8 +35,8 @@ class Requests:
 
     arrivals: Array
     holds: Array
-    slots: np.ndarray[tuple[int], np.dtype[np.int64]]
-    leaks: np.ndarray[tuple[int], np.dtype[np.int64]]
+    slots: np.ndarray[tuple[int], np.dtype[Any]]
+    leaks: np.ndarray[tuple[int], np.dtype[Any]]
     thinks: Array | None = None
 
 

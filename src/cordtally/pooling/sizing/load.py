@@ -100,7 +100,7 @@ class PoolLoad:
     def changed(self, **changes: object) -> PoolLoad:
         """Give a load with some fields replaced."""
         kept = {f.name: getattr(self, f.name) for f in fields(self)}
-        return PoolLoad(**(kept | changes))  # type: ignore[arg-type]
+        return PoolLoad(**(kept | changes))
 
 
 def hold_from_percentiles(percentiles: Mapping[float, float]) -> tuple[float, float]:

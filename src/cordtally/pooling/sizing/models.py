@@ -6,7 +6,6 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from ...errors import PoolModelError
 from ..quantities import show_seconds
 from ..queues import FinitePool, GeneralPool, Waits, crowded_pool, patient_pool
 from .load import PoolLoad
@@ -97,10 +96,6 @@ def _general(load: PoolLoad) -> Model:
     def at(size: int) -> Waits:
         return GeneralPool(size, load.rate, load.hold, hold_scv, arrival_scv)
 
-    try:
-        at(math.floor(load.erlangs) + 2).quantile(0.99)
-    except PoolModelError:
-        return _simulated(load, _TOO_WILD)
     if load.hold_cv == 1:
         return Model(
             "GI/M/c, exact for gaps of this shape (matrix-geometric)",

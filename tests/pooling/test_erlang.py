@@ -1,16 +1,15 @@
-"""The queue against exact arithmetic, the search against brute force, a simulation against both."""
+"""Erlang's queue against exact arithmetic, the search against its own promise, and what cannot be meant."""
 
 import math
 from decimal import Decimal, getcontext
 from fractions import Fraction
 
-import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import cordtally as ct
-from cordtally.pooling import WaitTarget, blocking, mean_wait, parse_rate, show_seconds, wait_probability, wait_quantile
+from cordtally.pooling import WaitTarget, blocking, mean_wait, parse_rate, parse_target, show_seconds, wait_probability, wait_quantile
 
 
 def exact_wait_probability(connections, load):
@@ -51,24 +50,6 @@ def test_published_values():
         assert math.isclose(wait_probability(2, 2 * rho), 2 * rho**2 / (1 + rho), rel_tol=1e-12)
 
 
-def test_a_simulation_agrees():
-    """Kiefer and Wolfowitz's recursion over 400,000 requests, seeded; agreement well within its scatter."""
-    rng = np.random.default_rng(20260501)
-    connections, load, hold, count = 4, 3.0, 0.05, 400_000
-    arrivals = np.cumsum(rng.exponential(hold / load, count))
-    holds = rng.exponential(hold, count)
-    free = [0.0] * connections
-    waits = np.empty(count)
-    for i in range(count):
-        first = min(range(connections), key=free.__getitem__)
-        waits[i] = max(0.0, free[first] - arrivals[i])
-        free[first] = arrivals[i] + waits[i] + holds[i]
-    kept = waits[count // 10 :]
-    assert math.isclose(kept.mean(), mean_wait(connections, load, hold), rel_tol=0.08)
-    assert math.isclose((kept > 0).mean(), wait_probability(connections, load), rel_tol=0.04)
-    assert math.isclose(np.quantile(kept, 0.95), wait_quantile(connections, load, hold, 0.95), rel_tol=0.08)
-
-
 @settings(max_examples=60, deadline=None)
 @given(st.floats(0.1, 5000), st.floats(0.0005, 2), st.integers(1, 30), st.floats(0.0001, 1), st.sampled_from([0.5, 0.9, 0.99, 0.999]))
 def test_the_answer_meets_the_target_and_one_less_does_not(arrivals, hold, instances, seconds, quantile):
@@ -101,7 +82,7 @@ def test_limits():
     load = ct.PoolLoad(arrivals=1000, hold=0.1, instances=10)
     full = ct.size_pool(load, "5ms@p99", server_limit=120, reserve=10)
     assert full.recommended is None
-    assert "the server leaves 110" in full.reasons[-2]
+    assert "the server leaves 110" in full.reasons[-1]
     assert ct.size_pool(load, "5ms@p99", server_limit=500).recommended is not None
     for kwargs, words in (({"server_limit": 0}, "at least 1"), ({"server_limit": 5, "reserve": 5}, "leaves nothing"), ({"reserve": -1}, "0 or more")):
         with pytest.raises(ct.PoolModelError, match=words):
@@ -125,27 +106,17 @@ def test_what_is_no_rate(text):
         parse_rate(text)
 
 
-@pytest.mark.parametrize("text", ["5ms", "5@p99", "5ms@99", "5ms@p100", "5ms@p0", "unlimited@p99"])
+@pytest.mark.parametrize("text", ["5ms", "5@p99", "5ms@99", "5ms@p100", "5ms@p0", "unlimited@p99", "0%", "100%", "x%", "-1%"])
 def test_what_is_no_target(text):
     with pytest.raises(ct.FieldError):
-        WaitTarget.parse(text)
+        parse_target(text)
 
 
-def test_what_is_shown_and_drawn(tmp_path):
+def test_what_is_shown():
     shown = [show_seconds(t) for t in (math.inf, 2.5, 0.0123, 41.7e-6, 1e-8, 0.0, 123456.0)]
     assert shown == ["no end", "2.5 s", "12.3 ms", "41.7 µs", "< 1 µs", "0 ms", "123456 s"]
     assert str(WaitTarget.parse("5ms@p99.9")) == "5 ms@p99.9"
     sizing = ct.size_pool(ct.PoolLoad(arrivals=120, hold=0.035, instances=4), "5ms@p99", server_limit=200)
     assert (sizing.recommended, sizing.model) == (5, "M/M/c, exact (Erlang C)")
-    frame = sizing.to_frame()
-    assert list(frame["size"]) == [row.size for row in sizing.rows]
+    assert list(sizing.to_frame()["size"]) == [row.size for row in sizing.rows]
     assert "<td>5</td>" in sizing._repr_html_()
-    from matplotlib.figure import Figure
-
-    from cordtally.pooling.plot import draw_sizes, save_plot
-
-    axes = Figure().add_subplot()
-    draw_sizes(sizing, axes)
-    assert {line.get_label() for line in axes.get_lines()} >= {"p50 of the wait", "p95 of the wait", "p99 of the wait"}
-    assert any("5 per instance" in t.get_text() for t in axes.texts)
-    assert save_plot(sizing, tmp_path / "sizes.png").read_bytes().startswith(b"\x89PNG")
