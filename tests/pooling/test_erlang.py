@@ -9,7 +9,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import cordtally as ct
-from cordtally.pooling import WaitTarget, blocking, mean_wait, parse_rate, parse_target, show_seconds, wait_probability, wait_quantile
+from cordtally.pooling import (
+    WaitTarget,
+    blocking,
+    mean_wait,
+    parse_rate,
+    parse_target,
+    show_seconds,
+    wait_probability,
+    wait_quantile,
+)
 
 
 def exact_wait_probability(connections, load):

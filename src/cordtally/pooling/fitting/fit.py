@@ -29,6 +29,7 @@ if TYPE_CHECKING:
 SCHEMA = "cordtally/pool-fit/1"
 _FEW_REQUESTS, _FEW_POINTS = 1_000, 8
 _PINNED = 0.05
+_BLIP = 0.002  # a level reached for less of the time comes from rounded clocks
 _WILD_CV, _WILD_TAIL = 10**0.5, 2.0
 
 
@@ -229,8 +230,10 @@ def _outstanding(trace: Trace, *, waiting: bool) -> tuple[int, float]:
     order = np.lexsort((steps, at))
     level = np.cumsum(steps[order])
     lasts = np.diff(at[order], append=at.max())
-    most = int(level.max())
-    return most, float(lasts[level == most].sum() / max(1e-12, at.max() - at.min()))
+    shares = np.bincount(level.astype(int), weights=lasts) / max(1e-12, at.max() - at.min())
+    at_least = np.cumsum(shares[::-1])[::-1]
+    most = int(np.flatnonzero(at_least >= _BLIP)[-1])
+    return most, float(at_least[most])
 
 
 def _fit_series(table: pd.DataFrame, source: str) -> PoolFit:

@@ -112,6 +112,7 @@ def _peak(alpha: float, beta: float) -> float:
 def _fit(n: Array, x: Array, start: Array | None = None) -> Array:
     from scipy.optimize import least_squares, nnls
 
+    known = start is not None
     if start is None:
         design = np.stack((np.ones_like(n), n - 1, n * (n - 1)), axis=1)
         weights = x / n
@@ -122,16 +123,25 @@ def _fit(n: Array, x: Array, start: Array | None = None) -> Array:
         start = np.array([1 / base, min(1.0, line[1] / base), line[2] / base])
     scale = np.array([start[0], 0.1, max(start[2], 1 / n.max() ** 2)])
     top = np.array([np.inf, 1.0, np.inf]) / scale
-    starts = [start, np.array([float((x / n).max()), 0.02, 0.1 / n.max() ** 2]), np.array([start[0], 0.3, 0.0])]
+    starts = (
+        [start]
+        if known
+        else [start, np.array([float((x / n).max()), 0.02, 0.1 / n.max() ** 2]), np.array([start[0], 0.3, 0.0])]
+    )
 
     def misfit(scaled: Array) -> Array:
         coefficients = scaled * scale
         return np.log(_law(n, coefficients[0], coefficients[1], coefficients[2])) - np.log(x)
 
+    def slope(scaled: Array) -> Any:
+        gamma, alpha, beta = scaled * scale
+        below = 1 + alpha * (n - 1) + beta * n * (n - 1)
+        return np.stack((np.full(len(n), 1 / gamma), -(n - 1) / below, -n * (n - 1) / below), axis=1) * scale
+
     best, least = start, math.inf
     for first in starts:
         inside = np.clip(first / scale, 1e-9, np.minimum(top, 1e12) * (1 - 1e-9))
-        found = least_squares(misfit, inside, bounds=(np.array([1e-12, 0, 0]), top), xtol=1e-10, ftol=1e-10)
+        found = least_squares(misfit, inside, jac=slope, bounds=(np.array([1e-12, 0, 0]), top), xtol=1e-10, ftol=1e-10)
         if found.cost < least:
             best, least = found.x * scale, found.cost
     answer: Array = np.asarray(best)

@@ -85,8 +85,9 @@ class FinitePool:
             return states
         steps = np.log((threads - n + 1) / self.think) - np.log(self._rate(np.minimum(n, self.connections)))
         logs = np.concatenate(([0.0], np.cumsum(steps)))
-        weights: Array = np.exp(logs - logs.max())
-        return weights / weights.sum()
+        weights = np.exp(logs - logs.max())
+        chances: Array = weights / weights.sum()
+        return chances
 
     @cached_property
     def _met(self) -> Array:

@@ -212,6 +212,8 @@ def smallest_size(load: PoolLoad, target: Target, model: Model | None = None) ->
     def meets(size: int) -> bool:
         return target.shortfall(queue.at(size)) <= 1
 
+    if load.contention and _hopeless(load, target):
+        return None
     if load.contention:
         return next((size for size in range(1, _most_tried(load) + 1) if meets(size)), None)
     enough = load.threads if load.threads is not None else math.ceil(load.erlangs + 10 * math.sqrt(load.erlangs) + 20)
@@ -227,6 +229,18 @@ def smallest_size(load: PoolLoad, target: Target, model: Model | None = None) ->
         else:
             low = middle + 1
     return low
+
+
+def _hopeless(load: PoolLoad, target: Target) -> bool:
+    """Whether the server cannot do so much work with any number active, so that too many would have to give up."""
+    law = load.contention
+    most = law.capacity(law.peak) if law.peak is not None else 1 / law.alpha
+    lost = 1 - most / (load.erlangs * load.instances)
+    if lost < 0:
+        return False
+    if isinstance(target, TimeoutTarget):
+        return target.share < lost
+    return 1 - target.quantile < lost and target.seconds < load.acquire_timeout
 
 
 def _most_tried(load: PoolLoad) -> int:
