@@ -133,7 +133,7 @@ def _fit(n: Array, x: Array, start: Array | None = None) -> Array:
         coefficients = scaled * scale
         return np.log(_law(n, coefficients[0], coefficients[1], coefficients[2])) - np.log(x)
 
-    def slope(scaled: Array) -> Any:
+    def slope(scaled: Array) -> Any:  # noqa: ANN401 -- a matrix
         gamma, alpha, beta = scaled * scale
         below = 1 + alpha * (n - 1) + beta * n * (n - 1)
         return np.stack((np.full(len(n), 1 / gamma), -(n - 1) / below, -n * (n - 1) / below), axis=1) * scale

@@ -19,12 +19,14 @@ try:
 
     def jit(function: Function) -> Function:
         """Compile on the first call, and keep the machine code on disk for the next run."""
-        compiled: Function = njit(cache=True, nogil=True)(function)
+        compiled: Function = njit(cache=True, nogil=True, error_model="numpy")(function)
         return compiled
 
     def inner(function: Function) -> Function:
         """Compile a function that only compiled ones call: without a way in from Python it takes half the time."""
-        compiled: Function = njit(cache=True, nogil=True, no_cpython_wrapper=True, no_cfunc_wrapper=True)(function)
+        compiled: Function = njit(
+            cache=True, nogil=True, error_model="numpy", no_cpython_wrapper=True, no_cfunc_wrapper=True
+        )(function)
         return compiled
 
 except ImportError:

@@ -61,7 +61,7 @@ def finish(w: World, later: Heap, i: int, status: int) -> None:
         j = int(w.now.next_id)
         w.now.next_id += 1
         w.requests[j].slot = w.requests[i].slot
-        push(w, later, w.now.instant + w.requests[j].draw, ARRIVAL, j, 0)
+        push(w, later, w.now.instant + w.draws[j], ARRIVAL, j, 0)
 
 
 @inner

@@ -118,6 +118,7 @@ def draw_arrivals(
     times = np.cumsum(gap.draw(rng, count))
     while times[-1] < expected:
         times = np.concatenate((times, times[-1] + np.cumsum(gap.draw(rng, max(20, count // 10)))))
-    times = times[times < expected] / rate
+    times = times[: int(np.searchsorted(times, expected))]
+    times /= rate
     answer: Array = times if not bursts else np.interp(times, inner, np.array(edges))
     return answer

@@ -138,17 +138,22 @@ def give_up(w: World, later: Heap, i: int) -> None:
     """End the waiting of a request at its timeout; some ask again."""
     leave_line(w, i)
     w.requests[i].wait = w.rules.acquire_timeout
-    retries = w.requests[i].draw < w.rules.retry_share and w.now.next_id < len(w.requests) and w.rules.threads == 0
+    retries = (
+        w.rules.retry_share > 0.0
+        and w.draws[i] < w.rules.retry_share
+        and w.now.next_id < len(w.requests)
+        and w.rules.threads == 0
+    )
     finish(w, later, i, TIMED_OUT)
     if retries:
         j = int(w.now.next_id)
         w.now.next_id += 1
         w.now.retried += 1
-        w.requests[j].hold, w.requests[j].slot, w.requests[j].leaks, w.requests[j].draw = (
+        w.requests[j].hold, w.requests[j].slot, w.requests[j].leaks, w.draws[j] = (
             w.requests[i].hold,
             w.requests[i].slot,
             w.requests[i].leaks,
-            w.requests[i].draw / w.rules.retry_share,
+            w.draws[i] / w.rules.retry_share,
         )
         push(w, later, w.now.instant + w.rules.retry_after, ARRIVAL, j, 0)
 
@@ -314,7 +319,7 @@ def run(w: World, requests: int) -> None:  # noqa: PLR0915 -- one loop reads bes
         push(w, later, w.plan[plan][0], int(w.plan[plan][1]), plan, 0)
     if w.rules.threads > 0:
         for i in range(requests):
-            push(w, later, w.requests[i].draw, ARRIVAL, i, 0)
+            push(w, later, w.draws[i], ARRIVAL, i, 0)
         arriving = requests
     else:
         arriving = 0
@@ -380,7 +385,8 @@ def run_interpreted(w: World, requests: int) -> None:
     rules = SimpleNamespace(**dict(zip(w.rules.dtype.names, w.rules.item())))
     line = w.line.tolist()
     requests_, connections, pools, dice = tables
-    run(World(rules, now, requests_, connections, pools, dice, w.slots.tolist(), w.plan.tolist(), line), requests)
+    lists = (w.slots.tolist(), w.plan.tolist(), line)
+    run(World(rules, now, requests_, w.draws.tolist(), connections, pools, dice, *lists), requests)
     for array, table in zip(arrays[:1], tables):
         array[:] = [tuple(vars(row).values()) for row in table]
     for name, value in vars(now).items():

@@ -124,6 +124,8 @@ def run_once(scenario: Scenario, seed: np.random.SeedSequence) -> Outcome:
     """
     load, pool = (np.random.default_rng(child) for child in _streams(seed))
     requests = scenario.draw(load)
+    if len(requests.holds) == 0:
+        raise PoolModelError("no request came in; simulate for longer")
     found = simulate_pools(scenario.pool_rules, requests, rng=pool, connect=scenario.connect, plan=scenario.plan())
     kept = found.asked >= scenario.warm_up
     waits, statuses = found.waits[kept], found.statuses[kept]

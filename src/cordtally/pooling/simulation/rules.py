@@ -93,6 +93,7 @@ class World(NamedTuple):
     rules: Any
     now: Any
     requests: Any
+    draws: Any
     connections: Any
     pools: Any
     dice: Any
@@ -110,8 +111,9 @@ FIELDS: dict[str, dict[str, str]] = {
         ),
     },
     "requests": {
-        **dict.fromkeys(("asked", "hold", "wait", "draw"), "f8"),
-        **dict.fromkeys(("slot", "pool", "after", "before", "queued"), "i4"),
+        **dict.fromkeys(("asked", "hold", "wait"), "f8"),
+        **dict.fromkeys(("after", "before", "queued"), "i4"),
+        **dict.fromkeys(("slot", "pool"), "i2"),
         **dict.fromkeys(("leaks", "status", "waits_for"), "i1"),
     },
     "connections": {

@@ -89,7 +89,7 @@ def simulate_pools(
     """
     count = len(requests.holds)
     check_trace(requests.arrivals if requests.thinks is None else np.zeros(count), requests.holds)
-    total = count * 2 if rules.retry_share > 0 and rules.threads == 0 else count
+    total = count if rules.threads > 0 else count + _most_retries(count, rules.retry_share)
     world = _lay_out(rules, requests, total, rng, connect, plan)
     first = min(count, rules.threads) if rules.threads > 0 else count
     if ACCELERATED:
@@ -97,6 +97,11 @@ def simulate_pools(
     else:
         run_interpreted(world, first)
     return _gather(rules, world)
+
+
+def _most_retries(count: int, share: float) -> int:
+    """How many requests ask again if all give up each time; at most as many as there are."""
+    return count if share >= 0.5 else math.ceil(count * share / (1 - share))
 
 
 def _lay_out(
@@ -116,9 +121,9 @@ def _lay_out(
     table["asked"], table["after"], table["before"] = math.inf, -1, -1
     if requests.thinks is None:
         table["asked"][:count] = requests.arrivals
-        table["draw"] = rng.random(total) if rules.retry_share > 0 else 1.0
+        draws = rng.random(total) if rules.retry_share > 0 else np.ones(1)
     else:
-        table["draw"] = requests.thinks
+        draws = np.asarray(requests.thinks, dtype=float)
     for name, values in (("hold", requests.holds), ("slot", requests.slots), ("leaks", requests.leaks)):
         table[name][:count] = values
     connections = _records("connections", room)
@@ -136,6 +141,7 @@ def _lay_out(
         rules=fixed[0],
         now=now[0],
         requests=table,
+        draws=draws,
         connections=connections,
         pools=pool,
         dice=dice,
@@ -152,9 +158,8 @@ def _records(name: str, count: int) -> Any:  # noqa: ANN401
 def _gather(rules: Rules, world: World) -> Run:
     table = world.requests[: int(world.now["next_id"])]
     seen = table["asked"] <= rules.end
-    if not seen.all():
-        table = table[seen]
-    asked, waits, statuses = table["asked"], table["wait"], table["status"]
+    columns = (table["asked"], table["wait"], table["status"])
+    asked, waits, statuses = columns if seen.all() else (column[seen] for column in columns)
     still = statuses == names.UNFINISHED
     waits[still] = rules.end - asked[still]
     deployed = float(world.now["deployed_at"])
