@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 
     from ..pooling.watching import Sample, Watch
 
-_BARS = "▁▂▃▄▅▆▇█"
+_BARS = "▁▂▃▄▅▆▇"
 _SHOWN = 60
 _MOST_HOLDERS = 8
 

@@ -213,11 +213,13 @@ def measure(
         if plan.pool_size:
             rate = _rate(loads, plan)
             gaps = np.random.default_rng(plan.seed).exponential(1 / rate, max(50, int(5 * plan.seconds * rate)))
-            waits = load_open(sessions.grow(plan.pool_size), work, errors, np.cumsum(gaps))
+            instants = np.cumsum(gaps)
+            waits = load_open(sessions.grow(plan.pool_size), work, errors, instants)
             _check(waits)
             if progress is not None:
                 progress(total, total)
-    return _gather(plan, capacity, loads, waits, rate, embedded=load_engine(cord.engine).embedded)
+    compared = () if waits is None else _compare(plan, loads, waits, instants)
+    return _gather(plan, capacity, loads, waits, rate, compared, embedded=load_engine(cord.engine).embedded)
 
 
 def _first_look(sessions: Sessions, server: Any, plan: Plan) -> Capacity:  # noqa: ANN401
@@ -249,9 +251,10 @@ def _rate(loads: dict[int, Load], plan: Plan) -> float:
     return plan.utilisation * len(load.holds) / load.seconds * plan.pool_size / concurrency
 
 
-def _gather(
-    plan: Plan, capacity: Capacity, loads: dict[int, Load], waits: Load | None, rate: float | None, *, embedded: bool
-) -> Measurement:
+def _gather(  # noqa: PLR0917 -- what was measured, in the order of measuring
+    plan: Plan, capacity: Capacity, loads: dict[int, Load], waits: Load | None, rate: float | None,
+    compared: tuple[Comparison, ...], *, embedded: bool,
+) -> Measurement:  # fmt: skip
     import numpy as np
 
     steps = []
@@ -266,11 +269,10 @@ def _gather(
         law = fit_scalability(
             np.array([s.concurrency for s in steps], dtype=float), np.array([s.throughput for s in steps])
         )
-    comparisons = _compare(plan, loads, waits, rate) if waits is not None and rate is not None else ()
     return Measurement(
         statement=plan.statement, capacity=capacity, steps=tuple(steps), law=law,
         knee=None if law is None else find_knee(law, plan.most_connections), peak=None if law is None else law.peak,
-        pool_size=plan.pool_size, arrivals=rate, comparisons=comparisons,
+        pool_size=plan.pool_size, arrivals=rate, comparisons=compared,
         notes=tuple(_notes(loads, waits, law, embedded=embedded)),
     )  # fmt: skip
 
@@ -289,8 +291,11 @@ def find_knee(law: ScalabilityFit, most: int) -> int:
     return int(n[np.argmax(law.throughput(n) ** 2 / n)])
 
 
-def _compare(plan: Plan, loads: dict[int, Load], waits: Load, rate: float) -> tuple[Comparison, ...]:
-    """Predict the waits from the closed steps alone: holds as they were with about as many active, random instants."""
+def _compare(plan: Plan, loads: dict[int, Load], waits: Load, instants: Array) -> tuple[Comparison, ...]:
+    """Predict the waits from the closed steps alone, for the instants that were meant.
+
+    Holds are drawn from the steps with about as many active as the pool has in use: from half to one and a half times.
+    """
     import numpy as np
 
     from ..simulation.plain import simulate_waits
@@ -298,11 +303,14 @@ def _compare(plan: Plan, loads: dict[int, Load], waits: Load, rate: float) -> tu
     assert plan.pool_size is not None
     active = plan.pool_size * plan.utilisation
     near = min(loads, key=lambda n: abs(n - active))
+    alike = [load.holds for n, load in loads.items() if n == near or 0.5 * active <= n <= 1.5 * active]
     rng = np.random.default_rng(plan.seed + 1)
-    holds = rng.choice(loads[near].holds, _RESAMPLED)
-    predicted = simulate_waits(np.cumsum(rng.exponential(1 / rate, _RESAMPLED)), holds, plan.pool_size)
-    predicted = predicted[_RESAMPLED // 10 :]
-    kept = waits.waits[len(waits.waits) // 10 :]
+    skipped = len(instants) // 10
+    predicted = np.concatenate([
+        simulate_waits(instants, rng.choice(np.concatenate(alike), len(instants)), plan.pool_size)[skipped:]
+        for _ in range(max(4, _RESAMPLED // len(instants)))
+    ])  # fmt: skip
+    kept = waits.waits[skipped:]
     found = [
         Comparison(name=name, measured=float(np.quantile(kept, share)), predicted=float(np.quantile(predicted, share)))
         for name, share in SHARES.items()
