@@ -201,3 +201,21 @@ def test_the_more_connections_the_shorter_the_wait():
         means = [make(c).mean for c in range(5, 14)]
         assert means == sorted(means, reverse=True)
     assert wait_probability(5, 4.2) > GeneralPool(6, 4.2, 1.0, 3.0).wait_share
+
+
+@pytest.mark.parametrize(("connections", "usage", "arrival_scv", "hold_scv"), [(5, 0.7, 1.0, 0.0), (5, 0.9, 1.0, 2.0), (20, 0.8, 4.0, 1.0), (10, 0.9, 0.25, 0.25), (2, 0.9, 1.0, 4.0)])
+def test_the_errors_written_down_are_found_again(connections, usage, arrival_scv, hold_scv):
+    """A fresh simulation of a point of the grid: its error lies within those of the table, but for chance."""
+    from cordtally.pooling.simulation.draws import Spread
+    from cordtally.pooling.simulation.plain import simulate_waits
+
+    rate, found = usage * connections, []
+    for run in range(6):
+        rng = np.random.default_rng([99, run])
+        gaps = Spread(1 / rate, math.sqrt(arrival_scv), "gamma" if arrival_scv < 1 else None if arrival_scv == 1 else "two-exponentials").draw(rng, 200_000)
+        waits = simulate_waits(np.cumsum(gaps), Spread(1.0, math.sqrt(hold_scv)).draw(rng, 200_000), connections)
+        found.append(np.quantile(waits[25_000:], 0.99))
+    error = (GeneralPool(connections, rate, 1.0, hold_scv, arrival_scv).quantile(0.99) - np.mean(found)) / max(np.mean(found), 0.1)
+    low, high = error_bound(connections, usage, arrival_scv, hold_scv)
+    chance = (1 + error) * (4 * np.std(found, ddof=1) / math.sqrt(6) / max(np.mean(found), 0.1) + 0.02)
+    assert low - chance <= error <= high + chance

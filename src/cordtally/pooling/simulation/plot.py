@@ -36,7 +36,7 @@ def draw_line(case: Case, figure: Figure) -> None:
     if limit < 2**31:
         above.axhline(limit, color=INK, linewidth=1.4, linestyle="--", label=f"server's limit: {limit}")
     above.set_ylim(
-        0, max(above.get_ylim()[1], min(limit, 2 * column["open_at_server"].max()) if limit < 2**31 else 0) * 1.08
+        0, max(above.get_ylim()[1], min(limit, 2 * column["open_at_server"].max()) if limit < 2**31 else 0) * 1.3
     )
     above.set_ylabel("connections")
     above.legend(loc="upper left", ncols=4, framealpha=0.9)
