@@ -1,0 +1,1 @@
+"""Simulates pools: a fast plain queue, and every behaviour event by event."""
