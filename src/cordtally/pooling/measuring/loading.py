@@ -27,7 +27,8 @@ _NAP = 0.05
 class Load:
     """What one stretch of load gave: waits and holds in seconds, shape (n,), how long it took, what failed.
 
-    ``client_busy`` is the share of one core that this process itself used.
+    ``client_busy`` is the share of one core that this process itself used, ``stall`` the longest time (s) for which it
+    was kept from running: what happened then is not the server's doing.
     """
 
     waits: Array
@@ -36,6 +37,7 @@ class Load:
     failures: int
     first_failure: str
     client_busy: float
+    stall: float
 
 
 class Sessions:
@@ -82,7 +84,7 @@ class _Workers:
         """Run a task a thread; after ``seconds``, or when all have ended, or when interrupted, stop them and join."""
         self.records = [[] for _ in tasks]
         threads = [threading.Thread(target=task, args=(r,), daemon=True) for task, r in zip(tasks, self.records)]
-        start, used = perf_counter(), process_time()
+        start, used, stall = perf_counter(), process_time(), 0.0
         try:
             for thread in threads:
                 thread.start()
@@ -90,7 +92,9 @@ class _Workers:
                 left = _NAP if seconds is None else min(_NAP, start + seconds - perf_counter())
                 if left <= 0:
                     break
+                before = perf_counter()
                 sleep(left)
+                stall = max(stall, perf_counter() - before - left)
         finally:
             self.stop.set()
             for thread in threads:
@@ -100,7 +104,7 @@ class _Workers:
         busy = (process_time() - used) / took
         pairs = np.array([pair for record in self.records for pair in record], dtype=float).reshape(-1, 2)
         first = self.failures[0] if self.failures else ""
-        return Load(pairs[:, 0], pairs[:, 1], took, len(self.failures), first, busy)
+        return Load(pairs[:, 0], pairs[:, 1], took, len(self.failures), first, busy, stall)
 
     def fail(self, error: Exception) -> None:
         """Note a failure; after many the load stops."""

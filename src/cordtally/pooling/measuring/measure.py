@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
 SHARES = {"p50": 0.5, "p95": 0.95, "p99": 0.99}
 _BUSY_CLIENT = 0.7
+_STALL = 0.03  # seconds
 _RESAMPLED = 200_000
 _MOST = 1_000
 
@@ -326,6 +327,9 @@ def _notes(loads: dict[int, Load], waits: Load | None, law: ScalabilityFit | Non
             f"this process itself was busy for {show_share(loads[busiest].client_busy)} of a core at {busiest}: the "
             "measurement may show its limit, not the server's; a longer statement shows the server"
         )
+    stall = max(load.stall for load in [*loads.values(), *([waits] if waits else [])])
+    if stall > _STALL:
+        notes.append(f"this machine stood still for {show_seconds(stall)} at a time: measure again on a quieter one")
     failed = sum(load.failures for load in loads.values()) + (waits.failures if waits else 0)
     if failed:
         first = next(load.first_failure for load in [*loads.values(), *([waits] if waits else [])] if load.failures)
