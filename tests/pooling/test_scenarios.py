@@ -104,3 +104,23 @@ def test_estimates():
     assert one == two
     with pytest.raises(PoolModelError, match="replications"):
         replay(scenario, replications=0)
+
+
+def test_a_fit_is_replayed(tmp_path):
+    """What `pool fit` found is the load; what the scenario says itself goes before it."""
+    import json
+
+    from cordtally.pooling.fitting import fit_pool
+
+    for record in ("gauge-trace", "gauge-throughput"):
+        (tmp_path / f"{record}.json").write_text(json.dumps(fit_pool(HARBOUR / f"pools/{record}.csv").to_dict()))
+    (tmp_path / "s.toml").write_text('[load]\nfit = "gauge-trace.json"\nduration = "2min"\n[pool]\nmax_size = 3\n')
+    scenario = read_scenario(tmp_path / "s.toml")
+    assert math.isclose(scenario.rate, 2.334, rel_tol=0.01)
+    assert math.isclose(scenario.hold.cv, 0.693, rel_tol=0.01)
+    assert replay(scenario, replications=1).cases[0].figures["served_share"].mean == 1.0
+    law = make_scenario({"load": {"fit": "gauge-throughput.json", "arrivals": "900/s"}, "server": {"beta": 0.1}}, tmp_path)
+    assert (law.rate, round(law.rules["alpha"], 4), law.rules["beta"]) == (900.0, 0.0305, 0.1)
+    (tmp_path / "gauge-trace.json").write_text("{}")
+    with pytest.raises(PoolModelError, match="this is no fit"):
+        read_scenario(tmp_path / "s.toml")

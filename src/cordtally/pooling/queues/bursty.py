@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from ...errors import MissingExtra, PoolModelError
 from .erlang import check_queue
+from .waits import check_share, invert_tail
 
 if TYPE_CHECKING:
     import numpy as np
@@ -214,18 +215,12 @@ class BurstyPool:
         PoolModelError
             For a share that is not between 0 and 1.
         """
-        if not 0 < share < 1:
-            raise PoolModelError("a quantile lies between 0 and 1: 0.99 for p99")
+        check_share(share)
         if not self.stable:
             return math.inf
         if self.wait_share <= 1 - share:
             return 0.0
-        from scipy.optimize import brentq
-
-        high = max(self.mean, self.hold / self.connections)
-        while self.beyond(high) > 1 - share:
-            high *= 2
-        return float(brentq(lambda t: self.beyond(t) - (1 - share), 0.0, high, xtol=1e-15, rtol=1e-12))
+        return invert_tail(self.beyond, share, max(self.mean, self.hold / self.connections))
 
 
 def _stationary(generator: Matrix) -> Matrix:

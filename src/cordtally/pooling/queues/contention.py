@@ -65,14 +65,10 @@ class Contention:
 NO_CONTENTION = Contention()
 
 
-class CrowdedPool(OpenPool):
-    """An open pool whose holds lengthen with the number active at the server, `others` of which are not its own."""
-
-
 def crowded_pool(
     connections: int, arrivals: float, hold: float, contention: Contention, *, timeout: float = math.inf,
     instances: int = 1,
-) -> CrowdedPool:  # fmt: skip
+) -> OpenPool:  # fmt: skip
     """Make a pool on a server that slows with the number active.
 
     Parameters
@@ -93,7 +89,7 @@ def crowded_pool(
 
     Returns
     -------
-    CrowdedPool
+    OpenPool
         Not ``stable`` where the server cannot do the work.
 
     Raises
@@ -125,22 +121,22 @@ def _in_use(pool: OpenPool) -> float:
 
 def _solve(  # noqa: PLR0917 -- symbols of a formula
     c: int, arrivals: float, hold: float, law: Contention, timeout: float, others: float
-) -> CrowdedPool:
+) -> OpenPool:
     """Sum the birth–death weights below c, each scaled by the last, so that none overflows."""
 
     def rate(n: int) -> float:
         return n / (hold * law.stretch(n + others))
 
-    weight, total, used = 1.0, 1.0, 0.0  # of state n, and of all up to it, in units of weight(n)
+    total, used = 1.0, 0.0  # of all states up to n, in units of the weight of n
     for n in range(1, c):
         step = arrivals / rate(n)
         total = 1 + total / step
         used = n + used / step
     full = rate(c)
-    share = weight / total
-    pool = CrowdedPool(c, arrivals, share, full, timeout, hold)
+    share = 1 / total
+    pool = OpenPool(c, arrivals, share, full, timeout, hold)
     if not pool.stable:
-        return CrowdedPool(c, arrivals, share, full, timeout, c / full)
+        return OpenPool(c, arrivals, share, full, timeout, c / full)
     free_share = 1 - pool.wait_share
     in_use = free_share * used / total + (1 - free_share) * c
-    return CrowdedPool(c, arrivals, share, full, timeout, in_use / (arrivals * pool.served_share))
+    return OpenPool(c, arrivals, share, full, timeout, in_use / (arrivals * pool.served_share))

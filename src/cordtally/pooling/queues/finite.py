@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING
 from ...errors import MissingExtra, PoolModelError
 from .contention import NO_CONTENTION, Contention
 from .erlang import check_queue
+from .waits import check_share, invert_tail
 
 if TYPE_CHECKING:
     import numpy as np
@@ -156,13 +157,7 @@ class FinitePool:
         PoolModelError
             For a share that is not between 0 and 1.
         """
-        if not 0 < share < 1:
-            raise PoolModelError("a quantile lies between 0 and 1: 0.99 for p99")
+        check_share(share)
         if self.wait_share <= 1 - share:
             return 0.0
-        from scipy.optimize import brentq
-
-        high = max(self.mean, self.base_hold / self.connections)
-        while self.beyond(high) > 1 - share:
-            high *= 2
-        return float(brentq(lambda t: self.beyond(t) - (1 - share), 0.0, high, xtol=1e-15, rtol=1e-12))
+        return invert_tail(self.beyond, share, max(self.mean, self.base_hold / self.connections))

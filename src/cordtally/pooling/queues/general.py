@@ -13,6 +13,7 @@ from functools import cached_property
 
 from ...errors import PoolModelError
 from .erlang import check_queue, mean_wait, wait_probability
+from .waits import check_share
 
 
 def constant_hold_wait(connections: int, load: float, hold: float) -> float:
@@ -126,8 +127,7 @@ class GeneralPool:
         PoolModelError
             For a share that is not between 0 and 1.
         """
-        if not 0 < share < 1:
-            raise PoolModelError("a quantile lies between 0 and 1: 0.99 for p99")
+        check_share(share)
         if not self.stable:
             return math.inf
         if self.wait_share <= 1 - share:

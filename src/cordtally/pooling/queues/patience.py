@@ -17,6 +17,7 @@ from functools import cached_property
 
 from ...errors import PoolModelError
 from .erlang import blocking, check_queue
+from .waits import check_share
 
 _SERIES_BELOW = 0.01
 _SERIES_TERMS = 12
@@ -129,8 +130,7 @@ class OpenPool:
         PoolModelError
             For a share that is not between 0 and 1.
         """
-        if not 0 < share < 1:
-            raise PoolModelError("a quantile lies between 0 and 1: 0.99 for p99")
+        check_share(share)
         if not self.stable:
             return math.inf
         free, _, _ = self._parts

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Protocol
+
+from ...errors import PoolModelError
 
 
 class Waits(Protocol):
@@ -39,3 +42,25 @@ class Waits(Protocol):
     def quantile(self, share: float) -> float:
         """The wait that this share of the requests does not exceed."""
         ...
+
+
+def check_share(share: float) -> None:
+    """Refuse what is no quantile.
+
+    Raises
+    ------
+    PoolModelError
+        For a share that is not between 0 and 1.
+    """
+    if not 0 < share < 1:
+        raise PoolModelError("a quantile lies between 0 and 1: 0.99 for p99")
+
+
+def invert_tail(beyond: Callable[[float], float], share: float, scale: float) -> float:
+    """The wait (s) that this share does not exceed, by the share that waits longer; the search begins at ``scale``."""
+    from scipy.optimize import brentq
+
+    high = scale
+    while beyond(high) > 1 - share:
+        high *= 2
+    return float(brentq(lambda wait: beyond(wait) - (1 - share), 0.0, high, xtol=1e-15, rtol=1e-12))

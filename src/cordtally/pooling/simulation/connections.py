@@ -28,7 +28,6 @@ from .rules import (
     NOBODY,
     QUEUED,
     REFUSED,
-    RETIRED,
     RETRY,
     SERVED,
     STARTING,
@@ -256,9 +255,3 @@ def offer(w: World, later: Heap, work: Heap, k: int) -> None:
         w.now.closed_drain += 1
     else:
         rest(w, later, k)
-
-
-@inner
-def retire_event(w: World, later: Heap, k: int) -> None:
-    """Note when an opened connection has had its time."""
-    push(w, later, w.connections[k].retire, RETIRED, k, int(w.connections[k].age))

@@ -13,7 +13,7 @@ from types import SimpleNamespace
 from typing import Any
 
 from .accelerating import inner, jit
-from .connections import close, connect, finish, grow, hand_out, leave_line, offer, push, retire_event, stand_in_line
+from .connections import close, connect, finish, grow, hand_out, leave_line, offer, push, stand_in_line
 from .rules import (
     ARRIVAL,
     AT_MAXIMUM,
@@ -83,7 +83,7 @@ def connected(w: World, later: Heap, work: Heap, k: int) -> None:
     if i < 0:
         w.pools[p].opening -= 1
     w.connections[k].state, w.connections[k].request = FRESH, -1
-    retire_event(w, later, k)
+    push(w, later, w.connections[k].retire, RETIRED, k, int(w.connections[k].age))
     if i >= 0 and w.requests[i].waits_for == OWN:
         leave_line(w, i)
         hand_out(w, later, work, k, i, 0.0)

@@ -246,6 +246,7 @@ _KEYS: dict[str, dict[str, Key]] = {
         "hold_shape": ("hold.shape", _text),
         "hold_samples": ("hold_samples", _text),
         "trace": ("trace", _text),
+        "fit": ("fit", _text),
         "threads": ("threads", _count),
         "think": ("think.mean", _seconds),
         "think_cv": ("think.cv", _number),
@@ -369,6 +370,9 @@ def make_scenario(document: Mapping[str, Any], folder: Path = Path()) -> Scenari
     for owner in ("hold", "think", "connect"):
         group = groups[owner]
         whole[owner] = Spread(**({"mean": 0.0} | group))
+    if "fit" in whole:
+        fitted = _fitted(folder / whole.pop("fit"), groups)
+        whole |= {name: value for name, value in fitted.items() if name not in settings}
     if "hold_samples" in whole:
         whole["hold"] = Spread.of(times(read_table(folder / whole.pop("hold_samples")), "hold"))
     if "trace" in whole:
@@ -380,6 +384,19 @@ def make_scenario(document: Mapping[str, Any], folder: Path = Path()) -> Scenari
     if "duration" in whole:
         whole.setdefault("warm_up", min(60.0, whole["duration"] / 10))
     return Scenario(**whole, rules=groups["rules"])
+
+
+def _fitted(path: Path, groups: dict[str, dict[str, Any]]) -> dict[str, Any]:
+    """What a file of `pool fit` says of the load: its mean rate, its gaps, its holds; and of the server's contention."""
+    from ..fitting import read_fit
+
+    fields = read_fit(path).load_fields()
+    if "contention" in fields:
+        groups["rules"] = {"alpha": fields["contention"].alpha, "beta": fields["contention"].beta} | groups["rules"]
+    found = {"rate": fields.get("arrivals"), "arrival_cv": fields.get("arrival_cv")}
+    if "hold" in fields and "mean" not in groups["hold"]:
+        found["hold"] = Spread(fields["hold"], fields.get("hold_cv", 1.0))
+    return {name: value for name, value in found.items() if value is not None}
 
 
 def _entries(content: object, section: str) -> list[dict[str, Any]]:

@@ -17,8 +17,6 @@ from .plain import check_trace
 from .rules import Rules, World
 
 if TYPE_CHECKING:
-    import pandas as pd
-
     Array = np.ndarray[tuple[int], np.dtype[np.float64]]
 
 LINE_POINTS = 600
@@ -55,13 +53,6 @@ class Run:
     counts: dict[str, int]
     deployed_at: float | None
     end: float
-
-    def line_frame(self) -> pd.DataFrame:
-        """Give the time-line as a DataFrame; ``time`` in seconds."""
-        from ..frames import frame
-
-        times = self.end / len(self.line) * np.arange(1, len(self.line) + 1)
-        return frame({"time": times, **{name: self.line[:, k] for k, name in enumerate(names.LINE)}})
 
 
 def simulate_pools(
@@ -109,9 +100,6 @@ def _lay_out(
     plan: list[tuple[float, int]],
   ) -> World:  # fmt: skip
     count = len(requests.holds)
-
-    def padded(values: Any, kind: type = np.float64) -> Any:  # noqa: ANN401
-        return np.concatenate((values, np.zeros(total - count))).astype(kind)
 
     pools, room = 2 * rules.instances, 2 * rules.instances * rules.max_size + 1
     now = _records("now", 1)

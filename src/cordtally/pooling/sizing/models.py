@@ -24,6 +24,7 @@ class Model:
     at: Callable[[int], Waits]
     cautions: tuple[str, ...] = ()
     simulated: bool = False
+    two_moments: bool = False
 
 
 def choose_model(load: PoolLoad) -> Model:
@@ -111,6 +112,7 @@ def _general(load: PoolLoad) -> Model:
         + ("" if load.arrival_cv == 1 else f", gaps between requests vary (cv {load.arrival_cv:g})"),
         False,
         at,
+        two_moments=True,
     )
 
 

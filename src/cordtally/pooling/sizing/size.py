@@ -318,7 +318,7 @@ def _cautions(load: PoolLoad, needed: int | None, model: Model) -> list[str]:
     if needed is None:
         return cautions
     waits = model.at(needed)
-    if model.name.startswith(("M/G/c", "GI/G/c")):
+    if model.two_moments:
         bound = error_bound(needed, load.erlangs / needed, load.arrival_cv**2, load.hold_cv**2)
         if bound is None:
             cautions.append("the approximation was not tried on such loads: check it with `pool replay`")
