@@ -387,7 +387,7 @@ def make_scenario(document: Mapping[str, Any], folder: Path = Path()) -> Scenari
 
 
 def _fitted(path: Path, groups: dict[str, dict[str, Any]]) -> dict[str, Any]:
-    """What a file of `pool fit` says of the load: its mean rate, its gaps, its holds; and of the server's contention."""
+    """What a file of `pool fit` says of the load (mean rate, gaps, holds) and of the server's contention."""
     from ..fitting import read_fit
 
     fields = read_fit(path).load_fields()
