@@ -7,7 +7,7 @@ Here the scheduler of ``dask.distributed`` gives one; the cluster is two process
 from distributed import Client, LocalCluster
 
 from cordtally.pooling.simulation.replay import replay
-from cordtally.pooling.simulation.scenario import make_scenario
+from cordtally.pooling.simulation.scenario_file import make_scenario
 
 SCENARIO = {
     "load": {"arrivals": "480/s", "hold": "35ms", "hold_cv": 1.5, "duration": "60s"},

@@ -149,6 +149,7 @@ def test_measuring_a_real_server(cli, request, tmp_path, name):
         assert 60 < first["throughput"] < 100
         assert 3.5 < last["throughput"] / first["throughput"] < 6
         assert [wait["name"] for wait in document["waits"]] == ["mean", "p50", "p95", "p99"]
+        assert all(wait["low"] <= wait["predicted"] <= wait["high"] for wait in document["waits"])
     assert "concurrency" in (tmp_path / "m.csv").read_text()
     status, _, err = cli("pool", "measure", url, "--statement", WRITES[name], *QUICK)
     assert status == 2

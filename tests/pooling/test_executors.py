@@ -6,7 +6,7 @@ import pytest
 
 from cordtally.errors import PoolModelError
 from cordtally.pooling.simulation.replay import replay
-from cordtally.pooling.simulation.scenario import make_scenario
+from cordtally.pooling.simulation.scenario_file import make_scenario
 
 SCENARIO = make_scenario({"load": {"arrivals": "90/s", "hold": "40ms", "duration": "10s"}, "pool": {"max_size": 5}})
 

@@ -18,7 +18,7 @@ from cordtally.pooling.fitting.plot import draw_scalability, draw_trace, law_fra
 from cordtally.pooling.plotting import save_figure
 from cordtally.pooling.simulation.plot import draw_line, draw_waits
 from cordtally.pooling.simulation.replay import replay
-from cordtally.pooling.simulation.scenario import make_scenario
+from cordtally.pooling.simulation.scenario_file import make_scenario
 from cordtally.pooling.sizing.plot import draw_sizes, plot_frame
 
 SCENARIO = {

@@ -9,7 +9,7 @@ from cordtally.demo.tour import HARBOUR
 from cordtally.errors import PoolModelError
 from cordtally.pooling.simulation import rules as r
 from cordtally.pooling.simulation.replay import Estimate, replay, run_once
-from cordtally.pooling.simulation.scenario import make_scenario, read_scenario
+from cordtally.pooling.simulation.scenario_file import change_key, make_scenario, read_scenario
 
 LOAD = {"arrivals": "90/s", "hold": "40ms", "duration": "20s", "warm_up": "2s"}
 
@@ -50,11 +50,11 @@ def test_every_key_reaches_its_rule(section, key, written, rule, meant):
     scenario = make_scenario({"load": LOAD, section: {key: written}})
     assert getattr(scenario.pool_rules, rule) == meant
     text = str(written).lower() if isinstance(written, bool) else str(written)
-    assert getattr(make_scenario({"load": LOAD}).changed(key, text).pool_rules, rule) == meant
+    assert getattr(change_key(make_scenario({"load": LOAD}), key, text).pool_rules, rule) == meant
 
 
 def test_all_keys_are_tried_and_written_down():
-    from cordtally.pooling.simulation.scenario import _KEYS
+    from cordtally.pooling.simulation.scenario_file import _KEYS
 
     tried = {(section, key) for section, key, *_ in KEYS}
     others = {("pool", "instances"), ("server", "connect_time"), ("server", "connect_cv"), ("deploy", "at")}

@@ -233,7 +233,7 @@ def test_the_same_figures_without_numba():
     """Interpreted and compiled loops give the same waits from the same seed, to the last digit."""
     program = """
 import numpy as np
-from cordtally.pooling.simulation.scenario import make_scenario
+from cordtally.pooling.simulation.scenario_file import make_scenario
 from cordtally.pooling.simulation.replay import replay
 s = make_scenario({"load": {"arrivals": "90/s", "hold": "40ms", "hold_cv": 1.7, "duration": "20s", "warm_up": "2s"},
   "pool": {"instances": 2, "max_size": 3, "acquire_timeout": "300ms", "idle_timeout": "1s", "lifetime": "5s", "lifetime_jitter": 0.2, "retry_share": 0.5},

@@ -132,8 +132,16 @@ def _print(found: Measurement, written: list[Path]) -> None:
     if found.comparisons and found.arrivals is not None:
         told = f"waits with a pool of {found.pool_size}, {show_rate(found.arrivals)} at random instants"
         console.print(Text(told, style="bold"))
-        waits = [[c.name, show_seconds(c.measured), show_seconds(c.predicted)] for c in found.comparisons]
-        console.print(make_table(waits, heads=("", "measured", "predicted"), right=(1, 2)))
+        waits = [
+            [
+                c.name,
+                show_seconds(c.measured),
+                show_seconds(c.predicted),
+                f"{show_seconds(c.low)} to {show_seconds(c.high)}",
+            ]
+            for c in found.comparisons
+        ]
+        console.print(make_table(waits, heads=("", "measured", "predicted", "9 of 10 such runs"), right=(1, 2, 3)))
     for note in found.notes:
         console.print(Text(f"note: {note}", style="yellow"))
     for path in written:

@@ -56,7 +56,7 @@ def command(
     docs/pool-rules.md lists the keys of a scenario, and says what each rule means.
     """
     from ..pooling.simulation.replay import replay
-    from ..pooling.simulation.scenario import read_scenario
+    from ..pooling.simulation.scenario_file import read_scenario
 
     read = read_scenario(scenario)
     variants = _variants(what_if)

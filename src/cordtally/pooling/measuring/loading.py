@@ -16,28 +16,39 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from .stalls import Stalls
+
 if TYPE_CHECKING:
     Array = np.ndarray[tuple[int], np.dtype[np.float64]]
 
 Session = Any
+Record = tuple[int, float, float, float]  # which request, its wait (s), when it began and ended (s, perf_counter)
+Task = Callable[[list[Record]], None]
 _NAP = 0.05
+_LONGEST = 4  # times as long as meant, where stretches are left out
 
 
 @dataclass(frozen=True, eq=False)
 class Load:
-    """What one stretch of load gave: waits and holds in seconds, shape (n,), how long it took, what failed.
+    """What one stretch of load gave; what happened around a stall of this machine is left out of all figures.
 
-    ``client_busy`` is the share of one core that this process itself used, ``stall`` the longest time (s) for which it
-    was kept from running: what happened then is not the server's doing.
+    ``holds`` (s), shape (n,), are those of all requests that began, also if they ended after the time: without them the
+    long ones would be missing. ``waits`` (s) has a place for each instant that was meant, NaN for a request that failed
+    or is left out. ``throughput`` counts what ended within ``seconds``, per second. ``client_busy`` is the share of one
+    core that this process itself used, ``stall`` the longest time (s) for which it was kept from running, ``left_out``
+    how many seconds were. Where hardly anything would remain, all stays in, and it is ``disturbed``.
     """
 
     waits: Array
     holds: Array
     seconds: float
+    throughput: float
     failures: int
     first_failure: str
     client_busy: float
     stall: float
+    left_out: float
+    disturbed: bool
 
 
 class Sessions:
@@ -77,34 +88,45 @@ class _Workers:
     def __init__(self, errors: tuple[type[Exception], ...]) -> None:
         self.stop = threading.Event()
         self.errors = errors
-        self.records: list[list[tuple[float, float]]] = []
         self.failures: list[str] = []
 
-    def run(self, tasks: list[Callable[[list[tuple[float, float]]], None]], seconds: float | None) -> Load:
-        """Run a task a thread; after ``seconds``, or when all have ended, or when interrupted, stop them and join."""
-        self.records = [[] for _ in tasks]
-        threads = [threading.Thread(target=task, args=(r,), daemon=True) for task, r in zip(tasks, self.records)]
-        start, used, stall = perf_counter(), process_time(), 0.0
+    def run(self, tasks: list[Task], seconds: float | None, requests: int = 0) -> Load:
+        """Run a task a thread until there were ``seconds`` without a stall, or all have ended, or it is interrupted."""
+        records: list[list[Record]] = [[] for _ in tasks]
+        threads = [threading.Thread(target=task, args=(r,), daemon=True) for task, r in zip(tasks, records)]
+        stalls, start, used = Stalls(), perf_counter(), process_time()
         try:
             for thread in threads:
                 thread.start()
             while any(thread.is_alive() for thread in threads):
-                left = _NAP if seconds is None else min(_NAP, start + seconds - perf_counter())
-                if left <= 0:
+                stalls.nap()
+                took = perf_counter() - start
+                quiet = took - stalls.lost(start, start + took)
+                if seconds is not None and (quiet >= seconds or took > _LONGEST * seconds):
                     break
-                before = perf_counter()
-                sleep(left)
-                stall = max(stall, perf_counter() - before - left)
         finally:
             self.stop.set()
+            stopped = perf_counter()
             for thread in threads:
                 if thread.ident is not None:
                     thread.join()
-        took = perf_counter() - start
-        busy = (process_time() - used) / took
-        pairs = np.array([pair for record in self.records for pair in record], dtype=float).reshape(-1, 2)
-        first = self.failures[0] if self.failures else ""
-        return Load(pairs[:, 0], pairs[:, 1], took, len(self.failures), first, busy, stall)
+        longest, lost = stalls.longest, stalls.lost(start, stopped)
+        disturbed = lost > 0.5 * (stopped - start) and (seconds is None or stopped - start - lost < 0.5 * seconds)
+        if disturbed:
+            stalls, lost = Stalls(), 0.0
+        busy = (process_time() - used) / (stopped - start)
+        rows = np.array([r for record in records for r in record], dtype=float).reshape(-1, 4)
+        number, wait, began, ended = rows[stalls.outside(rows[:, 2] - rows[:, 1])].T
+        waits = np.full(requests, np.nan)
+        if requests:
+            waits[number.astype(int)] = wait
+        inside = np.count_nonzero(stalls.outside(rows[:, 3]) & (rows[:, 3] <= stopped))
+        seconds = stopped - start - lost
+        return Load(
+            waits=waits, holds=ended - began, seconds=seconds, throughput=inside / seconds if seconds > 0 else 0.0,
+            failures=len(self.failures), first_failure=self.failures[0] if self.failures else "", client_busy=busy,
+            stall=longest, left_out=lost, disturbed=disturbed,
+        )  # fmt: skip
 
     def fail(self, error: Exception) -> None:
         """Note a failure; after many the load stops."""
@@ -116,11 +138,11 @@ class _Workers:
 def load_closed(
     sessions: list[Session], work: Callable[[Session], None], errors: tuple[type[Exception], ...], seconds: float
 ) -> Load:
-    """Let each session ask again and again for ``seconds``; only what began and ended within them counts."""
+    """Let each session ask again and again, until there were ``seconds`` in which this machine did not stand still."""
     workers = _Workers(errors)
 
-    def task(session: Session) -> Callable[[list[tuple[float, float]]], None]:
-        def loop(record: list[tuple[float, float]]) -> None:
+    def task(session: Session) -> Task:
+        def loop(record: list[Record]) -> None:
             while not workers.stop.is_set():
                 begun = perf_counter()
                 try:
@@ -129,8 +151,7 @@ def load_closed(
                     workers.fail(error)
                     sleep(0.01)
                     continue
-                if not workers.stop.is_set():
-                    record.append((0.0, perf_counter() - begun))
+                record.append((0, 0.0, begun, perf_counter()))
 
         return loop
 
@@ -149,8 +170,8 @@ def load_open(
     meant = instants.tolist()
     begin = perf_counter() + 0.05
 
-    def task(session: Session) -> Callable[[list[tuple[float, float]]], None]:
-        def loop(record: list[tuple[float, float]]) -> None:
+    def task(session: Session) -> Task:
+        def loop(record: list[Record]) -> None:
             while not workers.stop.is_set():
                 with lock:
                     number = next(place, None)
@@ -165,8 +186,8 @@ def load_open(
                 except errors as error:
                     workers.fail(error)
                     continue
-                record.append((max(0.0, free - due), perf_counter() - begun))
+                record.append((number, max(0.0, free - due), begun, perf_counter()))
 
         return loop
 
-    return workers.run([task(session) for session in sessions], None)
+    return workers.run([task(session) for session in sessions], None, len(instants))

@@ -25,8 +25,7 @@ if TYPE_CHECKING:
 
 SHARES = {"p50": 0.5, "p95": 0.95, "p99": 0.99}
 _BUSY_CLIENT = 0.7
-_STALL = 0.03  # seconds
-_RESAMPLED = 200_000
+_REPEATS = 100
 _MOST = 1_000
 
 
@@ -107,11 +106,16 @@ class Step:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Comparison:
-    """A percentile of the wait at the pool size (s): as measured, and as the model said before."""
+    """A percentile of the wait at the pool size (s): as measured, and as the model said before.
+
+    ``predicted`` is the mean over runs of the same length, ``low`` to ``high`` what nine of ten of them give.
+    """
 
     name: str
     measured: float
     predicted: float
+    low: float
+    high: float
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -249,7 +253,7 @@ def _rate(loads: dict[int, Load], plan: Plan) -> float:
     assert plan.pool_size is not None
     concurrency = min(loads, key=lambda n: abs(n - plan.pool_size))  # type: ignore[operator]
     load = loads[concurrency]
-    return plan.utilisation * len(load.holds) / load.seconds * plan.pool_size / concurrency
+    return plan.utilisation * load.throughput * plan.pool_size / concurrency
 
 
 def _gather(  # noqa: PLR0917 -- what was measured, in the order of measuring
@@ -261,7 +265,7 @@ def _gather(  # noqa: PLR0917 -- what was measured, in the order of measuring
     steps = []
     for concurrency, load in loads.items():
         p50, p95, p99 = (float(np.quantile(load.holds, share)) for share in SHARES.values())
-        steps.append(Step(concurrency=concurrency, throughput=len(load.holds) / load.seconds, p50=p50, p95=p95, p99=p99,
+        steps.append(Step(concurrency=concurrency, throughput=load.throughput, p50=p50, p95=p95, p99=p99,
                           failures=load.failures))  # fmt: skip
     law = None
     if len(steps) >= 4:
@@ -274,7 +278,7 @@ def _gather(  # noqa: PLR0917 -- what was measured, in the order of measuring
         statement=plan.statement, capacity=capacity, steps=tuple(steps), law=law,
         knee=None if law is None else find_knee(law, plan.most_connections), peak=None if law is None else law.peak,
         pool_size=plan.pool_size, arrivals=rate, comparisons=compared,
-        notes=tuple(_notes(loads, waits, law, embedded=embedded)),
+        notes=tuple(_notes(loads, waits, law, compared, embedded=embedded)),
     )  # fmt: skip
 
 
@@ -295,7 +299,8 @@ def find_knee(law: ScalabilityFit, most: int) -> int:
 def _compare(plan: Plan, loads: dict[int, Load], waits: Load, instants: Array) -> tuple[Comparison, ...]:
     """Predict the waits from the closed steps alone, for the instants that were meant.
 
-    Holds are drawn from the steps with about as many active as the pool has in use: from half to one and a half times.
+    Holds come from the steps with about as many active as the pool has in use, from half to one and a half times; they
+    are resampled for each repetition, so that the spread of the prediction holds that of the few that were measured.
     """
     import numpy as np
 
@@ -304,22 +309,32 @@ def _compare(plan: Plan, loads: dict[int, Load], waits: Load, instants: Array) -
     assert plan.pool_size is not None
     active = plan.pool_size * plan.utilisation
     near = min(loads, key=lambda n: abs(n - active))
-    alike = [load.holds for n, load in loads.items() if n == near or 0.5 * active <= n <= 1.5 * active]
+    alike = np.concatenate([load.holds for n, load in loads.items() if n == near or 0.5 * active <= n <= 1.5 * active])
     rng = np.random.default_rng(plan.seed + 1)
-    skipped = len(instants) // 10
-    predicted = np.concatenate([
-        simulate_waits(instants, rng.choice(np.concatenate(alike), len(instants)), plan.pool_size)[skipped:]
-        for _ in range(max(4, _RESAMPLED // len(instants)))
+
+    counted = np.isfinite(waits.waits)
+    if counted[len(instants) // 10 :].any():
+        counted[: len(instants) // 10] = False  # an empty pool to begin with
+
+    def figures(every: Array) -> Array:
+        return np.array([every[counted].mean(), *np.quantile(every[counted], list(SHARES.values()))])
+
+    measured = figures(waits.waits)
+    runs = np.array([
+        figures(simulate_waits(instants, rng.choice(rng.choice(alike, len(alike)), len(instants)), plan.pool_size))
+        for _ in range(_REPEATS)
     ])  # fmt: skip
-    kept = waits.waits[skipped:]
-    found = [
-        Comparison(name=name, measured=float(np.quantile(kept, share)), predicted=float(np.quantile(predicted, share)))
-        for name, share in SHARES.items()
-    ]
-    return (Comparison(name="mean", measured=float(kept.mean()), predicted=float(predicted.mean())), *found)
+    low, high = np.quantile(runs, [0.05, 0.95], axis=0)
+    return tuple(
+        Comparison(name=name, measured=float(m), predicted=float(p), low=float(lo), high=float(hi))
+        for name, m, p, lo, hi in zip(("mean", *SHARES), measured, runs.mean(axis=0), low, high)
+    )
 
 
-def _notes(loads: dict[int, Load], waits: Load | None, law: ScalabilityFit | None, *, embedded: bool) -> list[str]:
+def _notes(
+    loads: dict[int, Load], waits: Load | None, law: ScalabilityFit | None, compared: tuple[Comparison, ...], *,
+    embedded: bool,
+) -> list[str]:  # fmt: skip
     notes = []
     busiest = max(loads, key=lambda n: loads[n].client_busy)
     if loads[busiest].client_busy > _BUSY_CLIENT and not embedded:
@@ -327,13 +342,25 @@ def _notes(loads: dict[int, Load], waits: Load | None, law: ScalabilityFit | Non
             f"this process itself was busy for {show_share(loads[busiest].client_busy)} of a core at {busiest}: the "
             "measurement may show its limit, not the server's; a longer statement shows the server"
         )
-    stall = max(load.stall for load in [*loads.values(), *([waits] if waits else [])])
-    if stall > _STALL:
-        notes.append(f"this machine stood still for {show_seconds(stall)} at a time: measure again on a quieter one")
-    failed = sum(load.failures for load in loads.values()) + (waits.failures if waits else 0)
+    every = [*loads.values(), *([waits] if waits else [])]
+    stall, left_out = max(load.stall for load in every), sum(load.left_out for load in every)
+    if any(load.disturbed for load in every):
+        notes.append(f"this machine stood still too often, for up to {show_seconds(stall)}: measure on a quieter one")
+    elif left_out:
+        notes.append(
+            f"this machine stood still for up to {show_seconds(stall)} at a time; {show_seconds(left_out)} around that "
+            "are left out"
+        )
+    failed = sum(load.failures for load in every)
     if failed:
-        first = next(load.first_failure for load in [*loads.values(), *([waits] if waits else [])] if load.failures)
+        first = next(load.first_failure for load in every if load.failures)
         notes.append(f"{failed} statements failed; the first said: {first}")
+    mean = next((c for c in compared if c.name == "mean"), None)
+    if mean is not None and not mean.low <= mean.measured <= mean.high:
+        longer = "longer" if mean.measured > mean.high else "shorter"
+        notes.append(
+            f"waits were {longer} than chance explains: holds differ from those in the steps, or others used the server"
+        )
     few = min(loads, key=lambda n: len(loads[n].holds))
     if len(loads[few].holds) < 100:
         lasts = show_seconds(loads[few].seconds)

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from ...errors import MissingExtra, PoolModelError
 from .erlang import check_queue
-from .waits import check_share, invert_tail
+from .waits import WithoutTimeout, check_share, invert_tail
 
 if TYPE_CHECKING:
     import numpy as np
@@ -109,7 +109,7 @@ def burst_stream(calm: float, burst: float, calm_length: float, burst_length: fl
 
 
 @dataclass(frozen=True, eq=False)
-class BurstyPool:
+class BurstyPool(WithoutTimeout):
     """A pool before which such a stream queues; holds are exponential, and nobody gives up.
 
     Parameters
@@ -135,20 +135,10 @@ class BurstyPool:
         """Refuse numbers that cannot be meant."""
         check_queue(self.connections, self.stream.rate * self.hold)
 
-    @property
-    def stable(self) -> bool:
-        """Whether the load is below the number of connections."""
-        return self.stream.rate * self.hold < self.connections
-
-    @property
-    def timeout_share(self) -> float:
-        """Nobody gives up here."""
-        return 0.0
-
-    @property
-    def utilisation(self) -> float:
-        """Share of the connections in use on average."""
-        return min(1.0, self.stream.rate * self.hold / self.connections)
+    @cached_property
+    def erlangs(self) -> float:
+        """Connections in use on average, if there are enough."""
+        return self.stream.rate * self.hold
 
     @cached_property
     def _tail(self) -> tuple[Matrix, Matrix]:

@@ -13,7 +13,7 @@ from functools import cached_property
 
 from ...errors import PoolModelError
 from .erlang import check_queue, mean_wait, wait_probability
-from .waits import check_share
+from .waits import WithoutTimeout, check_share
 
 
 def constant_hold_wait(connections: int, load: float, hold: float) -> float:
@@ -30,7 +30,7 @@ def constant_hold_wait(connections: int, load: float, hold: float) -> float:
 
 
 @dataclass(frozen=True)
-class GeneralPool:
+class GeneralPool(WithoutTimeout):
     """A pool with arrivals and holds of any distribution, known by their first two moments.
 
     Parameters
@@ -71,31 +71,17 @@ class GeneralPool:
                 raise PoolModelError(f"the variability of the {name} must be a finite number, 0 or more")
 
     @property
-    def _load(self) -> float:
+    def erlangs(self) -> float:
+        """Connections in use on average, if there are enough."""
         return self.arrivals * self.hold
-
-    @property
-    def stable(self) -> bool:
-        """Whether the load is below the number of connections."""
-        return self._load < self.connections
-
-    @property
-    def timeout_share(self) -> float:
-        """Nobody gives up here."""
-        return 0.0
-
-    @property
-    def utilisation(self) -> float:
-        """Share of the connections in use on average."""
-        return min(1.0, self._load / self.connections)
 
     @cached_property
     def _arriving(self) -> tuple[float, float]:
         """Chance of waiting and mean wait with these arrivals and exponential holds."""
         if self.arrival_scv == 1:
             return (
-                wait_probability(self.connections, self._load),
-                mean_wait(self.connections, self._load, self.hold),
+                wait_probability(self.connections, self.erlangs),
+                mean_wait(self.connections, self.erlangs, self.hold),
             )
         from .bursty import BurstyPool, renewal_stream
 
@@ -112,10 +98,10 @@ class GeneralPool:
         """Mean wait in seconds."""
         if not self.stable:
             return math.inf
-        exponential = mean_wait(self.connections, self._load, self.hold)
+        exponential = mean_wait(self.connections, self.erlangs, self.hold)
         if exponential == 0:
             return 0.0
-        constant = constant_hold_wait(self.connections, self._load, self.hold)
+        constant = constant_hold_wait(self.connections, self.erlangs, self.hold)
         scale = (1 - self.hold_scv) * exponential / constant + 2 * self.hold_scv  # from 1 up, as constant ≥ half
         return self._arriving[1] * (1 + self.hold_scv) / scale
 

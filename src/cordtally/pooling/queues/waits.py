@@ -44,6 +44,32 @@ class Waits(Protocol):
         ...
 
 
+class WithoutTimeout:
+    """What is common to queues before which nobody gives up; they know ``connections`` and ``erlangs``."""
+
+    connections: int
+
+    @property
+    def erlangs(self) -> float:
+        """Connections in use on average, if there are enough."""
+        raise NotImplementedError
+
+    @property
+    def stable(self) -> bool:
+        """Whether the load is below the number of connections."""
+        return self.erlangs < self.connections
+
+    @property
+    def timeout_share(self) -> float:
+        """Nobody gives up here."""
+        return 0.0
+
+    @property
+    def utilisation(self) -> float:
+        """Share of the connections in use on average."""
+        return min(1.0, self.erlangs / self.connections)
+
+
 def check_share(share: float) -> None:
     """Refuse what is no quantile.
 

@@ -149,6 +149,7 @@ def give_up(w: World, later: Heap, i: int) -> None:
         j = int(w.now.next_id)
         w.now.next_id += 1
         w.now.retried += 1
+        w.requests[j].asked, w.requests[j].after, w.requests[j].before = math.inf, -1, -1
         w.requests[j].hold, w.requests[j].slot, w.requests[j].leaks, w.draws[j] = (
             w.requests[i].hold,
             w.requests[i].slot,

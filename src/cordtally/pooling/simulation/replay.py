@@ -17,6 +17,7 @@ from ...errors import PoolModelError
 from ..frames import frame
 from . import rules as names
 from .scenario import Scenario
+from .scenario_file import change_key
 from .simulate import simulate_pools
 
 if TYPE_CHECKING:
@@ -189,7 +190,7 @@ def replay(
         raise PoolModelError("replications must be a whole number from 1 to 100,000")
     variants = [("as it is", scenario)]
     if what_if:
-        variants = [(f"{key} = {value}", scenario.changed(key, value)) for key in what_if for value in what_if[key]]
+        variants = [(f"{key} = {value}", change_key(scenario, key, value)) for key in what_if for value in what_if[key]]
     seeds = np.random.SeedSequence(seed).spawn(replications)
     jobs = [(case, run) for case in range(len(variants)) for run in range(replications)]
     found: dict[tuple[int, int], Outcome] = {}

@@ -106,11 +106,14 @@ def _lay_out(
     now["deployed_at"], now["free_top"] = math.nan, room
     now["next_id"] = min(count, rules.threads) if rules.threads > 0 else count
     table = _records("requests", total)
-    table["asked"], table["after"], table["before"] = math.inf, -1, -1
+    table["after"][:count], table["before"][:count] = -1, -1  # rows of retries take memory once there are any
     if requests.thinks is None:
         table["asked"][:count] = requests.arrivals
-        draws = rng.random(total) if rules.retry_share > 0 else np.ones(1)
+        draws = np.empty(total if rules.retry_share > 0 else 1)
+        if rules.retry_share > 0:
+            rng.random(out=draws[:count])
     else:
+        table["asked"] = math.inf
         draws = np.asarray(requests.thinks, dtype=float)
     for name, values in (("hold", requests.holds), ("slot", requests.slots), ("leaks", requests.leaks)):
         table[name][:count] = values

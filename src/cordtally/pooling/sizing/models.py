@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cache
 
-from ..quantities import show_seconds
+from ..quantities import Target, TimeoutTarget, show_seconds
 from ..queues import FinitePool, GeneralPool, Waits, crowded_pool, patient_pool
 from .load import PoolLoad
 
 _WILD = 10.0  # squared coefficient of variation above which two moments say too little
 _TOO_WILD = "holds vary too much for an approximation by two moments"
+_RARE = 1e-6  # share of the requests that give up, up to which a pool is computed as if none did
+_BUSY = 0.9
 
 
 @dataclass(frozen=True)
@@ -29,14 +32,21 @@ class Model:
 
 def choose_model(load: PoolLoad) -> Model:
     """Pick the queue for a load: the first of the exact ones that fits, then an approximation, then simulation."""
+    model = _pick(load)
+    return replace(model, at=cache(model.at))
+
+
+def _pick(load: PoolLoad) -> Model:
     patient = math.isfinite(load.acquire_timeout)
     general = load.hold_cv != 1 or load.arrival_cv != 1
     if load.threads is not None:
         return _finite(load, patient)
     if load.contention:
         return _crowded(load, general)
-    if general and (patient or load.hold_cv**2 > _WILD):
-        return _simulated(load, "holds or gaps are not exponential, and requests give up" if patient else _TOO_WILD)
+    if general and load.hold_cv**2 > _WILD:
+        return _simulated(load, _TOO_WILD)
+    if general and patient:
+        return _patient_general(load)
     if general:
         return _general(load)
     if patient:
@@ -53,6 +63,17 @@ def choose_model(load: PoolLoad) -> Model:
         True,
         lambda size: patient_pool(size, load.rate, load.hold),
     )
+
+
+def cheaper(load: PoolLoad, target: Target) -> PoolLoad:
+    """The load to try over and over in place of one that has to be simulated, at least for some sizes.
+
+    Where giving up hardly matters it is left out; else exponential holds and gaps stand in.
+    """
+    model = choose_model(load)
+    if model.simulated or (model.two_moments and isinstance(target, TimeoutTarget)):
+        return load.changed(hold_cv=1.0, arrival_cv=1.0)
+    return load.changed(acquire_timeout=math.inf) if model.two_moments else load
 
 
 def _finite(load: PoolLoad, patient: bool) -> Model:
@@ -91,11 +112,13 @@ def _crowded(load: PoolLoad, general: bool) -> Model:
     )
 
 
-def _general(load: PoolLoad) -> Model:
-    hold_scv, arrival_scv = load.hold_cv**2, load.arrival_cv**2
+def _general_pool(load: PoolLoad, size: int) -> GeneralPool:
+    return GeneralPool(size, load.rate, load.hold, load.hold_cv**2, load.arrival_cv**2)
 
+
+def _general(load: PoolLoad) -> Model:
     def at(size: int) -> Waits:
-        return GeneralPool(size, load.rate, load.hold, hold_scv, arrival_scv)
+        return _general_pool(load, size)
 
     if load.hold_cv == 1:
         return Model(
@@ -114,6 +137,29 @@ def _general(load: PoolLoad) -> Model:
         at,
         two_moments=True,
     )
+
+
+def _patient_general(load: PoolLoad) -> Model:
+    """As if nobody gave up, where hardly anybody does; simulated where some do."""
+    gives_up = f"each gives up after {show_seconds(load.acquire_timeout)}"
+    if not _hardly_left(load, math.ceil(load.erlangs / _BUSY)):
+        return _simulated(load, f"holds or gaps are not exponential, and {gives_up}")
+    from .simulated import SimulatedPool
+
+    def at(size: int) -> Waits:
+        return _general_pool(load, size) if _hardly_left(load, size) else SimulatedPool(size, load)
+
+    model = _general(load)
+    why = f"{model.why}; {gives_up}, so few that it is left out (where more than one in a million do, it is simulated)"
+    return replace(model, at=at, why=why)
+
+
+def _hardly_left(load: PoolLoad, size: int) -> bool:
+    """Whether so few would wait beyond the acquire timeout, by the approximation, that they need not be counted."""
+    pool = _general_pool(load, size)
+    if not pool.stable:
+        return False
+    return pool.mean == 0 or pool.wait_share * math.exp(-load.acquire_timeout * pool.wait_share / pool.mean) <= _RARE
 
 
 def _simulated(load: PoolLoad, why: str) -> Model:

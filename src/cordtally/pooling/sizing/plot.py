@@ -7,8 +7,9 @@ from typing import TYPE_CHECKING
 
 from ..plotting import BLUE, GREEN, INK, ORANGE, PALE, PURPLE, VERMILION, save_figure
 from ..quantities import TimeoutTarget, show_rate, show_seconds, show_share
+from .answer import PoolRow, PoolSizing
 from .models import choose_model
-from .size import PoolRow, PoolSizing, make_row
+from .size import make_row
 
 if TYPE_CHECKING:
     import pandas as pd

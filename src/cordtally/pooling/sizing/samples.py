@@ -7,14 +7,15 @@ bootstrap; H. R. Künsch, Annals of Statistics 17, 1989).
 from __future__ import annotations
 
 import math
-from dataclasses import asdict, dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from ...errors import MissingExtra, PoolModelError
 from ..quantities import Target, parse_target, show_seconds, show_share
+from .answer import PoolSizing, SampledSizing
 from .load import PoolLoad
-from .models import choose_model
-from .size import PoolSizing, make_row, size_pool, smallest_size
+from .models import cheaper, choose_model
+from .size import make_row, size_pool, smallest_size
 
 if TYPE_CHECKING:
     import numpy as np
@@ -24,24 +25,6 @@ if TYPE_CHECKING:
 RESAMPLES = 300
 SURE = 0.9
 _FEW = 100
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SampledSizing:
-    """How sure a size is: the sizes that resamples ask for, and the share of them in which sizes meet the target."""
-
-    count: int
-    resamples: int
-    point: int
-    low: int
-    high: int
-    met_one_less: float
-    met: float
-    met_one_more: float
-
-    def to_dict(self) -> dict[str, object]:
-        """Give the fields; shares from 0 to 1."""
-        return asdict(self)
 
 
 def size_samples(
@@ -88,12 +71,12 @@ def size_samples(
     point = smallest_size(point_load, target)
     if point is None:
         return found
-    quick = _quick(point_load)
+    quick = cheaper(point_load, target)
     shift = point - (smallest_size(quick, target) or point)
     sizes = []
     for chosen in _blocks(len(holds), np.random.default_rng(seed)):
         resample = _loaded(load, holds[chosen], None if times is None else gaps[chosen])
-        size = smallest_size(_quick(resample), target)
+        size = smallest_size(cheaper(resample, target), target)
         sizes.append(math.inf if size is None else max(1, size + shift))
     ordered = sorted(sizes)
     sure = ordered[min(len(ordered) - 1, math.ceil(SURE * len(ordered)) - 1)]
@@ -120,11 +103,6 @@ def _loaded(load: PoolLoad, holds: Array, gaps: Array | None) -> PoolLoad:
     if gaps is not None:
         changes["arrivals"] = 1 / float(gaps.mean())
     return load.changed(**changes)
-
-
-def _quick(load: PoolLoad) -> PoolLoad:
-    """The load for resamples: where the answer is simulated, exponential holds stand in, shifted to the same answer."""
-    return load.changed(hold_cv=1.0, arrival_cv=1.0) if choose_model(load).simulated else load
 
 
 def _blocks(count: int, rng: np.random.Generator) -> list[np.ndarray[tuple[int], np.dtype[np.int64]]]:

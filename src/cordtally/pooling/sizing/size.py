@@ -6,124 +6,19 @@ Which queue is computed is left to ``models``, drawing to ``plot``, what samples
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from collections.abc import Callable
 
 from ...errors import PoolModelError
 from ..quantities import Target, TimeoutTarget, parse_target, show_seconds, show_share
 from ..queues.error_bound import error_bound
+from .answer import PoolRow, PoolSizing
 from .load import LARGEST_POOL, PoolLoad
 from .models import Model, choose_model
-from .sensitivity import Headroom, find_headroom
-
-if TYPE_CHECKING:
-    import pandas as pd
-
-    from .samples import SampledSizing
+from .sensitivity import find_headroom
 
 QUANTILES = (0.5, 0.95, 0.99)
 _NEIGHBOURS = 4
 _MOST_TRIED = 4_000
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PoolRow:
-    """One pool size per instance and what it brings; times in seconds, shares from 0 to 1."""
-
-    size: int
-    total: int
-    utilisation: float
-    wait_share: float
-    mean_wait: float
-    p50: float
-    p95: float
-    p99: float
-    timeout_share: float
-    hold: float
-    meets: bool
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PoolSizing:
-    """The answer: the recommended size per instance, None where no size is possible, and why; and the rows around it.
-
-    ``model`` names the queue that was computed, ``why_model`` says why that one; ``limit`` is the number of connections
-    that all pools may share; ``headroom`` says how much of each input more the recommended pool bears, least first;
-    ``samples`` holds the interval where the load came from samples.
-    """
-
-    load: PoolLoad
-    target: Target
-    recommended: int | None
-    reasons: tuple[str, ...]
-    rows: tuple[PoolRow, ...]
-    model: str
-    why_model: str
-    cautions: tuple[str, ...]
-    limit: int | None
-    headroom: tuple[Headroom, ...] = ()
-    samples: SampledSizing | None = None
-
-    def to_dict(self) -> dict[str, object]:
-        """Give ``cordtally/pool-size/1``: times in seconds, None where they have no end."""
-        target: dict[str, float] = (
-            {"timeout_share": self.target.share}
-            if isinstance(self.target, TimeoutTarget)
-            else {"wait_seconds": self.target.seconds, "quantile": self.target.quantile}
-        )
-        load = self.load
-        return {
-            "schema": "cordtally/pool-size/1",
-            "model": self.model,
-            "why_model": self.why_model,
-            "arrivals_per_second": load.arrivals,
-            "peak_factor": load.peak_factor,
-            "arrival_cv": load.arrival_cv,
-            "hold_seconds": load.hold,
-            "hold_cv": load.hold_cv,
-            "instances": load.instances,
-            "threads": load.threads,
-            "acquire_timeout_seconds": _finite(load.acquire_timeout),
-            "contention": {"alpha": load.contention.alpha, "beta": load.contention.beta},
-            "load_erlangs_per_instance": load.erlangs,
-            "target": target,
-            "connection_limit": self.limit,
-            "recommended": self.recommended,
-            "reasons": list(self.reasons),
-            "cautions": list(self.cautions),
-            "sizes": [{name: _finite(value) for name, value in _fields(row).items()} for row in self.rows],
-            "headroom": [{"input": h.name, "factor": _finite(h.factor)} for h in self.headroom],
-            "samples": None if self.samples is None else self.samples.to_dict(),
-        }
-
-    def to_frame(self) -> pd.DataFrame:
-        """Give the rows as a DataFrame.
-
-        Raises
-        ------
-        MissingExtra
-            When pandas is not installed.
-        """
-        from ..frames import frame
-
-        return frame([_fields(row) for row in self.rows])
-
-    def _repr_html_(self) -> str:
-        from html import escape
-
-        heads = list(_fields(self.rows[0])) if self.rows else []
-        body = "".join(
-            "<tr>" + "".join(f"<td>{escape(str(v))}</td>" for v in _fields(row).values()) + "</tr>" for row in self.rows
-        )
-        return f"<table><tr>{''.join(f'<th>{h}</th>' for h in heads)}</tr>{body}</table>"
-
-
-def _fields(row: PoolRow) -> dict[str, object]:
-    return {name: getattr(row, name) for name in PoolRow.__slots__}
-
-
-def _finite(value: object) -> object:
-    return None if isinstance(value, float) and not math.isfinite(value) else value
 
 
 def size_pool(load: PoolLoad, target: Target | str, *, server_limit: int | None = None, reserve: int = 0) -> PoolSizing:
@@ -204,8 +99,8 @@ def _shared_limit(server_limit: int | None, reserve: int) -> int | None:
 def smallest_size(load: PoolLoad, target: Target, model: Model | None = None) -> int | None:
     """The smallest size that meets the target; None where none up to 100,000 does.
 
-    Waits shorten as the pool grows, so the interval is halved; where the server slows with the number active they may
-    lengthen again, so every size is tried there, up to 4,000.
+    Waits shorten as the pool grows, so an interval around a guess is halved; where the server slows with the number
+    active they may lengthen again, so every size is tried there, up to 4,000.
     """
     queue = model or choose_model(load)
 
@@ -216,19 +111,37 @@ def smallest_size(load: PoolLoad, target: Target, model: Model | None = None) ->
         return None
     if load.contention:
         return next((size for size in range(1, _most_tried(load) + 1) if meets(size)), None)
-    enough = load.threads if load.threads is not None else math.ceil(load.erlangs + 10 * math.sqrt(load.erlangs) + 20)
-    low, high = 1, enough
-    while not meets(high):
-        low, high = high + 1, 2 * high
-        if high > LARGEST_POOL:
-            return None
-    while low < high:
+    most = LARGEST_POOL if load.threads is None else load.threads
+    return _first_size(meets, min(most, _guess(load, target, queue)), most)
+
+
+def _guess(load: PoolLoad, target: Target, model: Model) -> int:
+    """Where to begin: where sizes are costly to try, at the answer for exponential holds and gaps."""
+    if model.simulated:
+        return smallest_size(load.changed(hold_cv=1.0, arrival_cv=1.0), target) or 1
+    return math.ceil(load.erlangs + 2 * math.sqrt(load.erlangs))
+
+
+def _first_size(meets: Callable[[int], bool], guess: int, most: int) -> int | None:
+    """The first size that meets, if all beyond do, too: steps from a guess that double, then halves of the interval."""
+    step = 1
+    if meets(guess):
+        low, high = guess - step, guess
+        while low >= 1 and meets(low):
+            step *= 2
+            low, high = low - step, low
+        low = max(0, low)
+    else:
+        low, high = guess, min(most, guess + step)
+        while not meets(high):
+            if high == most:
+                return None
+            step *= 2
+            low, high = high, min(most, high + step)
+    while high - low > 1:
         middle = (low + high) // 2
-        if meets(middle):
-            high = middle
-        else:
-            low = middle + 1
-    return low
+        low, high = (low, middle) if meets(middle) else (middle, high)
+    return high
 
 
 def _hopeless(load: PoolLoad, target: Target) -> bool:
