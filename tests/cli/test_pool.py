@@ -185,7 +185,7 @@ def test_watching_who_holds_what(cli, request, tmp_path):
     arguments = {"host": "127.0.0.1", "port": server.port, "user": "harbour_master", "password": ADMIN_PASSWORD, "dbname": "postgres", "application_name": "tide-gauge"}
     with psycopg.connect(**arguments) as sleeper:
         sleeper.execute("SELECT 1")
-        status, out, _ = cli("pool", "watch", url, "--every", "100ms", "--for", "400ms", "--record", str(tmp_path / "w.parquet"))
+        status, out, _ = cli("pool", "watch", url, "--every", "100ms", "--for", "1500ms", "--record", str(tmp_path / "w.parquet"))
         assert status == 0
         assert out.splitlines()[1].split()[:4] == ["1", "0", "0", "1"]
         shown = in_a_terminal([sys.executable, "-m", "cordtally", "pool", "watch", url, "--every", "200ms", "--for", "500ms"])
