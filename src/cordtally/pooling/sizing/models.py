@@ -141,16 +141,19 @@ def _general(load: PoolLoad) -> Model:
 
 def _patient_general(load: PoolLoad) -> Model:
     """As if nobody gave up, where hardly anybody does; simulated where some do."""
-    gives_up = f"each gives up after {show_seconds(load.acquire_timeout)}"
+    limit = show_seconds(load.acquire_timeout)
     if not _hardly_left(load, math.ceil(load.erlangs / _BUSY)):
-        return _simulated(load, f"holds or gaps are not exponential, and {gives_up}")
+        return _simulated(load, f"holds or gaps are not exponential, and each gives up after {limit}")
     from .simulated import SimulatedPool
 
     def at(size: int) -> Waits:
         return _general_pool(load, size) if _hardly_left(load, size) else SimulatedPool(size, load)
 
     model = _general(load)
-    why = f"{model.why}; {gives_up}, so few that it is left out (where more than one in a million do, it is simulated)"
+    why = (
+        f"{model.why}; so few would wait for {limit} that it is left out (sizes where more than one in a million do are "
+        "simulated)"
+    )
     return replace(model, at=at, why=why)
 
 
