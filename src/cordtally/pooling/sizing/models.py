@@ -151,7 +151,7 @@ def _patient_general(load: PoolLoad) -> Model:
 
     model = _general(load)
     why = (
-        f"{model.why}; so few would wait for {limit} that it is left out (sizes where more than one in a million do are "
+        f"{model.why}; so few would wait for {limit} that it is left out (where more than one in a million do, it is "
         "simulated)"
     )
     return replace(model, at=at, why=why)
