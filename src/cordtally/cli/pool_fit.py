@@ -10,7 +10,7 @@ from rich.console import Console
 from rich.text import Text
 
 from ..errors import FieldError
-from ..pooling import show_rate, show_seconds, show_share
+from ..pooling import show_coefficient, show_rate, show_seconds, show_share
 from .inputs import json_option
 from .output import make_console, make_table, print_json
 
@@ -113,16 +113,13 @@ def _print_holds(console: Console, holds: HoldFit) -> None:
 def _print_law(console: Console, law: ScalabilityFit) -> None:
     console.print(Text("server (Universal Scalability Law)", style="bold"))
 
-    def between(ends: tuple[float, float]) -> str:
-        return f"({ends[0]:.2g} to {ends[1]:.2g})"
-
     rows = [
         [
             "gamma",
             f"{show_rate(law.gamma)} with one active ({law.gamma_interval[0]:.3g} to {law.gamma_interval[1]:.3g})",
         ],
-        ["alpha", f"{law.alpha:.3g} {between(law.alpha_interval)}: the share that is done one at a time"],
-        ["beta", f"{law.beta:.3g} {between(law.beta_interval)}: the cost of agreeing with each other"],
+        ["alpha", f"{show_coefficient(law.alpha, law.alpha_interval)}: the share that is done one at a time"],
+        ["beta", f"{show_coefficient(law.beta, law.beta_interval)}: the cost of agreeing with each other"],
         [
             "peak",
             f"most work with {law.peak:.0f} active" if law.peak else f"none seen up to {law.most_measured:g} active",

@@ -11,7 +11,7 @@ from rich.text import Text
 
 from ..exchange import read
 from ..model import Cord, Duration
-from ..pooling import show_rate, show_seconds
+from ..pooling import show_coefficient, show_rate, show_seconds
 from .inputs import (
     TEXT_HELP,
     driver_option,
@@ -125,9 +125,8 @@ def _print(found: Measurement, written: list[Path]) -> None:
         console.print(Text(f"knee at {found.knee} connections over all clients", style="bold green"))
         console.print(Text("  beyond it each request takes longer faster than more of them are done"))
         peak = f"most work with {found.peak:.0f} active" if found.peak else "no peak seen"
-        a, b = law.alpha_interval, law.beta_interval
-        console.print(Text(f"  {peak}; alpha {law.alpha:.3g} ({a[0]:.2g} to {a[1]:.2g}), "
-                           f"beta {law.beta:.3g} ({b[0]:.2g} to {b[1]:.2g})"))  # fmt: skip
+        alpha, beta = show_coefficient(law.alpha, law.alpha_interval), show_coefficient(law.beta, law.beta_interval)
+        console.print(Text(f"  {peak}; alpha {alpha}, beta {beta}"))
         console.print()
     if found.comparisons and found.arrivals is not None:
         told = f"waits with a pool of {found.pool_size}, {show_rate(found.arrivals)} at random instants"

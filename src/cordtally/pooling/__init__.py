@@ -1,6 +1,15 @@
 """Pools: how many connections, computed, simulated and measured."""
 
-from .quantities import TimeoutTarget, WaitTarget, parse_rate, parse_target, show_rate, show_seconds, show_share
+from .quantities import (
+    TimeoutTarget,
+    WaitTarget,
+    parse_rate,
+    parse_target,
+    show_coefficient,
+    show_rate,
+    show_seconds,
+    show_share,
+)
 from .queues import blocking, mean_wait, wait_probability, wait_quantile
 from .queues.contention import Contention
 from .sizing import PoolLoad, PoolRow, PoolSizing, hold_from_percentiles, size_pool
@@ -17,6 +26,7 @@ __all__ = [
     "mean_wait",
     "parse_rate",
     "parse_target",
+    "show_coefficient",
     "show_rate",
     "show_seconds",
     "show_share",

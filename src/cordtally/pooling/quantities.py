@@ -138,3 +138,9 @@ def show_seconds(seconds: float) -> str:
         if seconds >= size:
             return f"{seconds / size:.3g} {unit}" if seconds / size < 1000 else f"{seconds / size:.0f} {unit}"
     return "0 ms" if seconds < 1e-12 else "< 1 µs"
+
+
+def show_coefficient(value: float, ends: tuple[float, float]) -> str:
+    """Write a coefficient of the scalability law with its interval; 0 below 1e-7, where it does nothing."""
+    best, low, high = (0.0 if number < 1e-7 else number for number in (value, *ends))
+    return f"{best:.3g} ({low:.2g} to {high:.2g})"
