@@ -122,8 +122,12 @@ def _print(found: Measurement, written: list[Path]) -> None:
     console.print()
     law = found.law
     if law is not None:
-        console.print(Text(f"knee at {found.knee} connections over all clients", style="bold green"))
-        console.print(Text("  beyond it each request takes longer faster than more of them are done"))
+        if found.knee is None:
+            console.print(Text(f"no knee up to {found.steps[-1].concurrency} connections", style="bold green"))
+            console.print(Text("  more of them still do more work than they slow each other down: measure with more"))
+        else:
+            console.print(Text(f"knee at {found.knee} active over all clients", style="bold green"))
+            console.print(Text("  beyond it each request takes longer faster than more of them are done"))
         peak = f"most work with {found.peak:.0f} active" if found.peak else "no peak seen"
         alpha, beta = show_coefficient(law.alpha, law.alpha_interval), show_coefficient(law.beta, law.beta_interval)
         console.print(Text(f"  {peak}; alpha {alpha}, beta {beta}"))

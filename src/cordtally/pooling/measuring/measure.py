@@ -108,7 +108,7 @@ class Step:
 class Comparison:
     """A percentile of the wait at the pool size (s): as measured, and as the model said before.
 
-    ``predicted`` is the mean over runs of the same length, ``low`` to ``high`` what nine of ten of them give.
+    ``predicted`` is what half of the runs of the same length stay below, ``low`` to ``high`` what nine of ten of them give.
     """
 
     name: str
@@ -120,7 +120,7 @@ class Comparison:
 
 @dataclass(frozen=True, kw_only=True)
 class Measurement:
-    """What was measured; ``knee`` and ``peak`` are concurrencies over all clients, None where the data show none."""
+    """What was measured; ``knee`` and ``peak`` are concurrencies over all clients, None where up to the last step none shows."""
 
     statement: str
     capacity: Capacity
@@ -267,16 +267,17 @@ def _gather(  # noqa: PLR0917 -- what was measured, in the order of measuring
         p50, p95, p99 = (float(np.quantile(load.holds, share)) for share in SHARES.values())
         steps.append(Step(concurrency=concurrency, throughput=load.throughput, p50=p50, p95=p95, p99=p99,
                           failures=load.failures))  # fmt: skip
-    law = None
+    law = knee = None
     if len(steps) >= 4:
         from ..fitting.scalability import fit_scalability
 
         law = fit_scalability(
             np.array([s.concurrency for s in steps], dtype=float), np.array([s.throughput for s in steps])
         )
+        knee = find_knee(law, plan.most_connections)
     return Measurement(
         statement=plan.statement, capacity=capacity, steps=tuple(steps), law=law,
-        knee=None if law is None else find_knee(law, plan.most_connections), peak=None if law is None else law.peak,
+        knee=knee if knee is not None and knee < plan.most_connections else None, peak=None if law is None else law.peak,
         pool_size=plan.pool_size, arrivals=rate, comparisons=compared,
         notes=tuple(_notes(loads, waits, law, compared, embedded=embedded)),
     )  # fmt: skip
@@ -324,10 +325,10 @@ def _compare(plan: Plan, loads: dict[int, Load], waits: Load, instants: Array) -
         figures(simulate_waits(instants, rng.choice(rng.choice(alike, len(alike)), len(instants)), plan.pool_size))
         for _ in range(_REPEATS)
     ])  # fmt: skip
-    low, high = np.quantile(runs, [0.05, 0.95], axis=0)
+    low, predicted, high = np.quantile(runs, [0.05, 0.5, 0.95], axis=0)
     return tuple(
         Comparison(name=name, measured=float(m), predicted=float(p), low=float(lo), high=float(hi))
-        for name, m, p, lo, hi in zip(("mean", *SHARES), measured, runs.mean(axis=0), low, high)
+        for name, m, p, lo, hi in zip(("mean", *SHARES), measured, predicted, low, high)
     )
 
 
