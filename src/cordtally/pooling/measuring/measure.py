@@ -108,7 +108,7 @@ class Step:
 class Comparison:
     """A percentile of the wait at the pool size (s): as measured, and as the model said before.
 
-    ``predicted`` is what half of the runs of the same length stay below, ``low`` to ``high`` what nine of ten of them give.
+    Half of the runs of this length stay below ``predicted``; nine of ten are from ``low`` to ``high``.
     """
 
     name: str
@@ -120,7 +120,7 @@ class Comparison:
 
 @dataclass(frozen=True, kw_only=True)
 class Measurement:
-    """What was measured; ``knee`` and ``peak`` are concurrencies over all clients, None where up to the last step none shows."""
+    """What was measured; ``knee`` and ``peak`` are concurrencies over all clients, None where no step shows one."""
 
     statement: str
     capacity: Capacity
@@ -274,10 +274,11 @@ def _gather(  # noqa: PLR0917 -- what was measured, in the order of measuring
         law = fit_scalability(
             np.array([s.concurrency for s in steps], dtype=float), np.array([s.throughput for s in steps])
         )
-        knee = find_knee(law, plan.most_connections)
+        found = find_knee(law, plan.most_connections)
+        knee = found if found < plan.most_connections else None
     return Measurement(
         statement=plan.statement, capacity=capacity, steps=tuple(steps), law=law,
-        knee=knee if knee is not None and knee < plan.most_connections else None, peak=None if law is None else law.peak,
+        knee=knee, peak=None if law is None else law.peak,
         pool_size=plan.pool_size, arrivals=rate, comparisons=compared,
         notes=tuple(_notes(loads, waits, law, compared, embedded=embedded)),
     )  # fmt: skip
