@@ -98,3 +98,32 @@ def phased_holds(connections, load, shares, means, levels=220):
     chances = spsolve(balance.tocsr(), np.eye(1, len(states), len(states) - 1)[0])
     queue = sum(chances[place] * max(0, n - connections) for (n, _), place in states.items())
     return queue / load
+
+
+def varied_gaps(connections, load, variability, levels=700):
+    """GI/M/c whose gaps are two exponentials with balanced means (scv above 1) or two Erlang phases (½): a truncated chain.
+
+    What requests meet: the share that waits, and the mean wait in holds.
+    """
+    if variability == 0.5:
+        moves = [(0, 1, 2 * load, False), (1, 0, 2 * load, True)]  # from phase, to phase, rate, brings a request
+    else:
+        first = 0.5 * (1 + ((variability - 1) / (variability + 1)) ** 0.5)
+        shares = (first, 1 - first)
+        moves = [(i, j, 2 * load * shares[i] * shares[j], True) for i in (0, 1) for j in (0, 1)]
+    balance = np.zeros((2 * levels, 2 * levels))
+    bringing = np.zeros(2)
+    for start, end, rate, brings in moves:
+        bringing[start] += rate * brings
+        for n in range(levels):
+            target = min(n + brings, levels - 1)
+            balance[2 * target + end, 2 * n + start] += rate
+            balance[2 * n + start, 2 * n + start] -= rate
+    for n in range(1, levels):
+        for phase in (0, 1):
+            balance[2 * (n - 1) + phase, 2 * n + phase] += min(n, connections)
+            balance[2 * n + phase, 2 * n + phase] -= min(n, connections)
+    balance[-1] = 1.0
+    chances = np.linalg.solve(balance, np.eye(1, 2 * levels, 2 * levels - 1)[0]).reshape(levels, 2) @ bringing
+    met = chances / chances.sum()
+    return met[connections:].sum(), sum(q * (n - connections + 1) / connections for n, q in enumerate(met) if n >= connections)

@@ -10,20 +10,18 @@ from hypothesis import strategies as st
 
 from cordtally.errors import PoolModelError
 from cordtally.pooling.queues import (
-    BurstyPool,
     Contention,
     FinitePool,
-    GeneralPool,
-    burst_stream,
     crowded_pool,
+    general_pool,
     mean_wait,
     patient_pool,
-    renewal_stream,
     wait_probability,
     wait_quantile,
 )
 from cordtally.pooling.queues.error_bound import error_bound
-from cordtally.pooling.queues.general import constant_hold_wait
+from cordtally.pooling.queues.general import constant_hold_ratio
+from cordtally.pooling.queues.renewal import decay, gaps_of, waiting_flow
 
 from . import exact
 
@@ -72,7 +70,7 @@ def test_quantiles_are_the_inverse_of_the_shares(connections, usage, timeout, sh
         free, waiting, lost = pool._parts
         scale = math.exp(drift * timeout) if drift < 0 else 1.0
         area = wait if abs(drift * wait) < 1e-9 else -math.expm1(-drift * wait) / drift
-        served = (free + usage * connections * pool.last_free * scale * area) / (free + waiting + lost)
+        served = (free + pool.flow * scale * area) / (free + waiting + lost)
         if scale > 1e-200:
             assert math.isclose(served, share, rel_tol=1e-7)
     elif wait == 0:
@@ -121,24 +119,61 @@ def test_contention():
     assert shared.hold > alone.hold
 
 
-def test_gaps_that_vary():
-    """Renewal gaps: the mean wait of those that wait is 1/(cμ(1−σ)), with σ the root of the gaps' Laplace transform."""
-    for scv in (0.5, 1.0, 4.0):
-        stream = renewal_stream(4.2, scv)
-        pool = BurstyPool(6, stream, 1.0)
-        sigma = 0.5
-        for _ in range(2000):
-            s = 6 * (1 - sigma)
-            inner = np.linalg.solve(s * np.eye(len(stream.quiet)) - stream.quiet, stream.bringing.sum(axis=1))
-            start = np.linalg.solve(-stream.quiet.T, np.ones(len(stream.quiet)))
-            start = (stream.bringing[np.argmax(stream.bringing.sum(axis=1))] / stream.bringing.sum(axis=1).max()) if scv != 0.5 else np.eye(len(inner))[0]
-            sigma = float(start @ inner)
-        assert math.isclose(pool.mean / pool.wait_share, 1 / (6 * (1 - sigma)), rel_tol=1e-7)
-    assert math.isclose(BurstyPool(6, renewal_stream(4.2, 1.0), 1.0).mean, mean_wait(6, 4.2, 1.0), rel_tol=1e-9)
-    steady = BurstyPool(6, burst_stream(4.2, 4.2, 3.0, 1.0), 1.0)
-    assert math.isclose(steady.quantile(0.99), wait_quantile(6, 4.2, 1.0, 0.99), rel_tol=1e-9)
-    assert BurstyPool(6, burst_stream(2.0, 8.6, 30.0, 15.0), 1.0).mean > 5 * steady.mean
-    assert math.isclose(burst_stream(2.0, 8.6, 30.0, 15.0).rate, 4.2, rel_tol=1e-12)
+@pytest.mark.parametrize("variability", [0.5, 1.0, 1.7, 4.0])
+@pytest.mark.parametrize(("connections", "usage"), [(1, 0.8), (6, 0.7), (20, 0.9), (40, 0.8)])
+def test_gaps_that_vary(connections, usage, variability):
+    pool = general_pool(connections, usage * connections, 1.0, 1.0, variability)
+    waits, mean = exact.varied_gaps(connections, usage * connections, variability)
+    assert math.isclose(pool.wait_share, waits, rel_tol=1e-9)
+    assert math.isclose(pool.mean, mean, rel_tol=1e-9)
+
+
+@pytest.mark.parametrize("usage", [0.3, 0.9999, 1.0, 1.0001, 1.5])
+@pytest.mark.parametrize("variability", [0.0, 0.03, 0.5, 1.0, 9.0])
+def test_the_decay_of_waits_solves_its_equation(usage, variability):
+    """To full precision close to capacity, too, where a root at 0 and it meet."""
+    gaps = gaps_of(usage * 50, variability)
+    eta = mpmath.mpf(decay(gaps, 50.0))
+    transform = sum(mpmath.mpf(p) * (v / (v + eta)) ** k for p, k, v in gaps.mixture)
+    slope = sum(mpmath.mpf(p) * k / v * (v / (v + eta)) ** (k + 1) for p, k, v in gaps.mixture)
+    if usage == 1:
+        assert abs(eta) < 1e-12
+    else:
+        assert abs((50 * (1 - transform) - eta) / (50 * slope - 1)) < 1e-11 * abs(eta)
+    assert math.isclose(gaps.mean * usage * 50, 1, rel_tol=1e-12)
+
+
+def test_large_pools_with_varied_gaps():
+    """5,000 connections: as Erlang's where the gaps are nearly those of a Poisson stream, and no overflow elsewhere."""
+    near = gaps_of(4900, 1.0)
+    assert math.isclose(waiting_flow(near, 5000, 1.0, 100.0), patient_pool(5000, 4900, 1.0).flow, rel_tol=1e-9)
+    for usage, variability in ((0.1, 0.0), (0.1, 9.0), (0.9999, 0.0), (0.9999, 9.0)):
+        pool = general_pool(5000, 5000 * usage, 1.0, 1.0, variability)
+        assert 0 <= pool.wait_share < 1
+        assert pool.mean >= 0
+
+
+@settings(max_examples=60)
+@given(st.integers(1, 60), st.floats(0.05, 0.98), st.floats(0, 6), st.floats(0, 10), st.floats(0.05, 20))
+def test_who_gives_up_follows_from_who_would_wait_longer(connections, usage, arrival_scv, hold_scv, timeout):
+    """Boots and Tijms: (1 − ρ)·T / (1 − ρ·T); T from the pool before which nobody gives up."""
+    patient, endless = (general_pool(connections, usage * connections, 1.0, hold_scv, arrival_scv, t) for t in (timeout, math.inf))
+    longer = endless.wait_share * math.exp(-endless.drift * timeout)
+    assert math.isclose(patient.timeout_share, (1 - usage) * longer / (1 - usage * longer), rel_tol=1e-6, abs_tol=1e-14)
+    assert patient.mean <= endless.mean * (1 + 1e-9)
+    for share in (0.5, 0.95, 0.99):
+        assert patient.quantile(share) <= min(timeout, endless.quantile(share)) * (1 + 1e-9)
+
+
+@pytest.mark.parametrize(("hold_scv", "arrival_scv"), [(0.0, 1.0), (4.0, 1.0), (1.0, 4.0), (0.25, 0.25), (4.0, 4.0), (4.0, 0.25)])
+def test_capacity_is_passed_without_a_step_and_overload_loses_the_rest(hold_scv, arrival_scv):
+    for before, after in ((1 - 1e-6, 1.0), (1.0, 1 + 1e-6)):
+        one, other = (general_pool(6, 6 * usage, 1.0, hold_scv, arrival_scv, 2.0) for usage in (before, after))
+        for figure in ("timeout_share", "wait_share", "mean"):
+            assert math.isclose(getattr(one, figure), getattr(other, figure), rel_tol=1e-4)
+    flood = general_pool(6, 12.0, 1.0, hold_scv, arrival_scv, 200.0)
+    assert math.isclose(flood.timeout_share, 0.5, rel_tol=1e-6)
+    assert math.isinf(general_pool(6, 6.1, 1.0, hold_scv, arrival_scv).mean)
 
 
 @pytest.mark.parametrize("connections", [2, 5, 20])
@@ -148,13 +183,13 @@ def test_approximations_keep_to_what_was_published(connections, usage):
     load = usage * connections
     true = exact.constant_holds(connections, load)
     if mean_wait(connections, load, 1.0) > 1e-6:
-        assert math.isclose(constant_hold_wait(connections, load, 1.0), true, rel_tol=0.06)
-        assert math.isclose(GeneralPool(connections, load, 1.0, 0.0).mean, true, rel_tol=0.06)
+        assert math.isclose(constant_hold_ratio(connections, usage) * mean_wait(connections, load, 1.0), true, rel_tol=0.06)
+        assert math.isclose(general_pool(connections, load, 1.0, 0.0).mean, true, rel_tol=0.06)
     if connections <= 5:
         levels = 120 if usage < 0.9 else 400
         for scv, shares, means in ((0.5, None, (0.5, 0.5)), (4.0, *balanced(4.0))):
             true = exact.phased_holds(connections, load, shares, means, levels if connections == 2 else levels // 2 + 60)
-            assert math.isclose(GeneralPool(connections, load, 1.0, scv).mean, true, rel_tol=0.06), scv
+            assert math.isclose(general_pool(connections, load, 1.0, scv).mean, true, rel_tol=0.06), scv
 
 
 def balanced(scv):
@@ -163,11 +198,14 @@ def balanced(scv):
 
 
 def test_the_bound_holds_what_was_measured():
-    low, high = error_bound(5, 0.8, 1.0, 1.0)
+    low, high = error_bound(5, 0.8, 1.0, 1.0).p99
     assert -0.05 < low <= high < 0.05
-    assert error_bound(7, 0.75, 1.0, 3.0)[1] >= error_bound(5, 0.7, 1.0, 2.0)[1] - 1e-12
-    assert error_bound(7, 0.99, 1.0, 3.0) is None
-    assert error_bound(500, 0.5, 1.0, 3.0) is None
+    assert error_bound(7, 0.75, 1.0, 3.0).p99[1] >= error_bound(5, 0.7, 1.0, 2.0).p99[1]
+    assert error_bound(5, 1.1, 1.0, 1.0, 2.0).timeout_share[1] < 0.005  # exact but for chance
+    far, further = (error_bound(5, 0.8, 1.0, 2.0, timeout) for timeout in (50.0, 5000.0))
+    assert far == further
+    for beyond in ((7, 0.99, 1.0, 3.0), (500, 0.5, 1.0, 3.0), (5, 0.5, 1.0, 1.0, 0.1), (5, 1.3, 1.0, 1.0, 1.0)):
+        assert error_bound(*beyond) is None
 
 
 @pytest.mark.parametrize(
@@ -182,13 +220,12 @@ def test_the_bound_holds_what_was_measured():
         (lambda: FinitePool(2, 2, 1, 0), "hold must be"),
         (lambda: Contention(1.2), "alpha"),
         (lambda: Contention(0, -1), "beta"),
-        (lambda: GeneralPool(2, 1, 1, -1.0), "variability of the hold"),
-        (lambda: renewal_stream(0, 1), "rate above 0"),
-        (lambda: burst_stream(1, 2, 0, 1), "lengths above 0"),
+        (lambda: general_pool(2, 1, 1, -1.0), "variability of the hold"),
+        (lambda: gaps_of(0, 1), "rate above 0"),
+        (lambda: general_pool(2, 1, 1, timeout=0.0), "acquire timeout must be"),
         (lambda: patient_pool(2, 1, 1).quantile(1.0), "between 0 and 1"),
         (lambda: FinitePool(2, 5, 1, 1).quantile(0.0), "between 0 and 1"),
-        (lambda: GeneralPool(2, 1, 1).quantile(2.0), "between 0 and 1"),
-        (lambda: BurstyPool(2, renewal_stream(1, 2), 1).quantile(2.0), "between 0 and 1"),
+        (lambda: general_pool(2, 1, 1).quantile(2.0), "between 0 and 1"),
     ],
 )
 def test_what_cannot_be_meant(make, words):
@@ -197,14 +234,17 @@ def test_what_cannot_be_meant(make, words):
 
 
 def test_the_more_connections_the_shorter_the_wait():
-    for make in (lambda c: patient_pool(c, 4.2, 1.0, 3.0), lambda c: FinitePool(c, 30, 6.0, 1.0), lambda c: GeneralPool(c, 4.2, 1.0, 3.0), lambda c: BurstyPool(c, renewal_stream(4.2, 3.0), 1.0)):
+    for make in (lambda c: patient_pool(c, 4.2, 1.0, 3.0), lambda c: FinitePool(c, 30, 6.0, 1.0), lambda c: general_pool(c, 4.2, 1.0, 3.0), lambda c: general_pool(c, 4.2, 1.0, 1.0, 3.0)):
         means = [make(c).mean for c in range(5, 14)]
         assert means == sorted(means, reverse=True)
-    assert wait_probability(5, 4.2) > GeneralPool(6, 4.2, 1.0, 3.0).wait_share
+    assert wait_probability(5, 4.2) > general_pool(6, 4.2, 1.0, 3.0).wait_share
 
 
-@pytest.mark.parametrize(("connections", "usage", "arrival_scv", "hold_scv"), [(5, 0.7, 1.0, 0.0), (5, 0.9, 1.0, 2.0), (20, 0.8, 4.0, 1.0), (10, 0.9, 0.25, 0.25), (2, 0.9, 1.0, 4.0)])
-def test_the_errors_written_down_are_found_again(connections, usage, arrival_scv, hold_scv):
+@pytest.mark.parametrize(
+    ("connections", "usage", "arrival_scv", "hold_scv", "timeout"),
+    [(5, 0.7, 1.0, 0.0, math.inf), (5, 0.9, 1.0, 2.0, math.inf), (20, 0.8, 4.0, 1.0, math.inf), (10, 0.9, 0.25, 0.25, math.inf), (10, 0.9, 1.0, 4.0, 2.0), (5, 1.2, 4.0, 4.0, 8.0)],
+)
+def test_the_errors_written_down_are_found_again(connections, usage, arrival_scv, hold_scv, timeout):
     """A fresh simulation of a point of the grid: its error lies within those of the table, but for chance."""
     from cordtally.pooling.simulation.draws import Spread
     from cordtally.pooling.simulation.plain import simulate_waits
@@ -213,9 +253,10 @@ def test_the_errors_written_down_are_found_again(connections, usage, arrival_scv
     for run in range(6):
         rng = np.random.default_rng([99, run])
         gaps = Spread(1 / rate, math.sqrt(arrival_scv), "gamma" if arrival_scv < 1 else None if arrival_scv == 1 else "two-exponentials").draw(rng, 200_000)
-        waits = simulate_waits(np.cumsum(gaps), Spread(1.0, math.sqrt(hold_scv)).draw(rng, 200_000), connections)
-        found.append(np.quantile(waits[25_000:], 0.99))
-    error = (GeneralPool(connections, rate, 1.0, hold_scv, arrival_scv).quantile(0.99) - np.mean(found)) / max(np.mean(found), 0.1)
-    low, high = error_bound(connections, usage, arrival_scv, hold_scv)
-    chance = (1 + error) * (4 * np.std(found, ddof=1) / math.sqrt(6) / max(np.mean(found), 0.1) + 0.02)
-    assert low - chance <= error <= high + chance
+        waits = simulate_waits(np.cumsum(gaps), Spread(1.0, math.sqrt(hold_scv)).draw(rng, 200_000), connections, timeout)[25_000:]
+        found.append([np.quantile(np.minimum(waits, timeout), 0.99), np.isinf(waits).mean()])
+    (p99, lost), noise = np.mean(found, axis=0), 4 * np.std(found, axis=0, ddof=1) / math.sqrt(6)
+    pool, bound = general_pool(connections, rate, 1.0, hold_scv, arrival_scv, timeout), error_bound(connections, usage, arrival_scv, hold_scv, timeout)
+    error, chance = (pool.quantile(0.99) - p99) / max(p99, 0.1), (1 + pool.quantile(0.99)) * noise[0] / max(p99, 0.1) + 0.02
+    assert bound.p99[0] - chance <= error <= bound.p99[1] + chance
+    assert bound.timeout_share[0] - noise[1] - 1e-3 <= pool.timeout_share - lost <= bound.timeout_share[1] + noise[1] + 1e-3

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -36,6 +37,18 @@ _CALLED = {
     "arrival_cv": "variation of the gaps",
     "contention": "contention",
 }
+_FIGURES: dict[str, Callable[[PoolRow], str]] = {
+    "size": lambda row: str(row.size),
+    "total": lambda row: str(row.total),
+    "used": lambda row: f"{100 * row.utilisation:.0f} %",
+    "waits": lambda row: show_share(row.wait_share),
+    "mean": lambda row: show_seconds(row.mean_wait),
+    "p50": lambda row: show_seconds(row.p50),
+    "p95": lambda row: show_seconds(row.p95),
+    "p99": lambda row: show_seconds(row.p99),
+    "give up": lambda row: show_share(row.timeout_share),
+    "hold": lambda row: show_seconds(row.hold),
+}  # with all but one of them a line has 80 columns
 
 
 @click.command("size")
@@ -179,12 +192,10 @@ def _print(sizing: PoolSizing, plot: Path | None) -> None:
     console.print()
     patient = math.isfinite(load.acquire_timeout)
     console.print(Text(f"target: {sizing.target}"))
-    heads = ["size", "in all", "used", "must wait", "mean", "p50", "p95", "p99"]
-    heads += ["give up"] if patient else []
-    heads += ["hold"] if load.contention else []
-    heads.append("target")
-    rows = [_row(row, sizing, recommended=row.size == sizing.recommended) for row in sizing.rows]
-    console.print(make_table(rows, heads=heads, right=range(len(heads) - 1)))
+    left_out = {"give up": not patient, "hold": not load.contention, "mean": patient and bool(load.contention)}
+    heads = [head for head in _FIGURES if not left_out.get(head)]
+    rows = [_row(row, heads, recommended=row.size == sizing.recommended) for row in sizing.rows]
+    console.print(make_table(rows, heads=[*heads, "met"], right=range(len(heads))))
     console.print()
     console.print(Text(f"model: {sizing.model}: {sizing.why_model}.", style="dim"))
     for caution in sizing.cautions:
@@ -202,12 +213,7 @@ def _bears(sizing: PoolSizing) -> str:
     return f"it bears {told[0]} (most sensitive), " + ", ".join(told[1:])
 
 
-def _row(row: PoolRow, sizing: PoolSizing, *, recommended: bool) -> list[str | Text]:
-    shown = [str(row.size), str(row.total), f"{100 * row.utilisation:.0f} %", show_share(row.wait_share)]
-    shown += [show_seconds(t) for t in (row.mean_wait, row.p50, row.p95, row.p99)]
-    if math.isfinite(sizing.load.acquire_timeout):
-        shown.append(show_share(row.timeout_share))
-    if sizing.load.contention:
-        shown.append(show_seconds(row.hold))
-    mark = "met  ←" if recommended else "met" if row.meets else "not met"
-    return [Text(cell, style="bold green" if recommended else "") for cell in [*shown, mark]]
+def _row(row: PoolRow, heads: Sequence[str], *, recommended: bool) -> list[str | Text]:
+    mark = "yes ←" if recommended else "yes" if row.meets else "no"
+    shown = [*(_FIGURES[head](row) for head in heads), mark]
+    return [Text(cell, style="bold green" if recommended else "") for cell in shown]

@@ -102,9 +102,11 @@ def parse_target(text: str) -> Target:
 
 
 def show_share(share: float) -> str:
-    """Write a share in per cent, with two significant digits: ``12 %``, ``0.034 %``."""
+    """Write a share with two significant digits: ``12 %``, ``0.034 %``, and below that ``34 ppm`` (in a million)."""
     if 0 < share < 1e-6:
-        return "< 0.0001 %"
+        return "< 1 ppm"
+    if 0 < share < 0.995e-4:
+        return f"{1e6 * share:.2g} ppm"
     return f"{100 * share:.2g} %" if share < 0.995 else f"{100 * share:.0f} %"
 
 

@@ -250,10 +250,10 @@ def _check(load: Load) -> None:
 
 def _rate(loads: dict[int, Load], plan: Plan) -> float:
     """Arrivals that keep the pool as busy as wanted, by the throughput that was measured at its size."""
-    assert plan.pool_size is not None
-    concurrency = min(loads, key=lambda n: abs(n - plan.pool_size))  # type: ignore[operator]
-    load = loads[concurrency]
-    return plan.utilisation * load.throughput * plan.pool_size / concurrency
+    size = plan.pool_size
+    assert size is not None
+    concurrency = min(loads, key=lambda n: abs(n - size))
+    return plan.utilisation * loads[concurrency].throughput * size / concurrency
 
 
 def _gather(  # noqa: PLR0917 -- what was measured, in the order of measuring

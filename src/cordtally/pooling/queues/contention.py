@@ -132,11 +132,14 @@ def _solve(  # noqa: PLR0917 -- symbols of a formula
         step = arrivals / rate(n)
         total = 1 + total / step
         used = n + used / step
-    full = rate(c)
-    share = 1 / total
-    pool = OpenPool(c, arrivals, share, full, timeout, hold)
+    full, flow = rate(c), arrivals / total
+
+    def behind(seen_hold: float) -> OpenPool:
+        return OpenPool(c, arrivals, flow, full - arrivals, 1 / full, timeout, seen_hold)
+
+    pool = behind(c / full)
     if not pool.stable:
-        return OpenPool(c, arrivals, share, full, timeout, c / full)
+        return pool
     free_share = 1 - pool.wait_share
     in_use = free_share * used / total + (1 - free_share) * c
-    return OpenPool(c, arrivals, share, full, timeout, in_use / (arrivals * pool.served_share))
+    return behind(in_use / (arrivals * pool.served_share))

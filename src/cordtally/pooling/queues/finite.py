@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING
 from ...errors import MissingExtra, PoolModelError
 from .contention import NO_CONTENTION, Contention
 from .erlang import check_queue
-from .waits import check_share, invert_tail
+from .waits import check_share
 
 if TYPE_CHECKING:
     import numpy as np
@@ -160,4 +160,9 @@ class FinitePool:
         check_share(share)
         if self.wait_share <= 1 - share:
             return 0.0
-        return invert_tail(self.beyond, share, max(self.mean, self.base_hold / self.connections))
+        from scipy.optimize import brentq
+
+        high = max(self.mean, self.base_hold / self.connections)
+        while self.beyond(high) > 1 - share:
+            high *= 2
+        return float(brentq(lambda wait: self.beyond(wait) - (1 - share), 0.0, high, xtol=1e-15, rtol=1e-12))

@@ -1,9 +1,11 @@
-"""An open pool, with or without an acquire timeout, exactly: M/M/c+D and M/M/c, and any law of speed below c.
+"""An open pool, with or without an acquire timeout: M/M/c+D and M/M/c exactly, and queues whose waits decay alike.
 
-Requests arrive as a Poisson stream and wait in order of arrival; each gives up after the same time τ. What happens
-below c connections enters only through the chance b that, given some connection is free, just one is; at c and above
-connections come back at one rate R. So the same formulas serve M/M/c+D (b = Erlang B of c − 1, R = c/S) and pools whose
-holds lengthen with the number in use (``contention``).
+Requests wait in order of arrival; each gives up after the same time τ. Relative to the chance that some connection is
+free, waits below τ have the density F·e^(−δt), and those who give up the weight F·e^(−δτ)·L. Requests that arrive as a
+Poisson stream with connections that come back at one rate R while all are in use have δ = R − λ, L = 1/R, and F = λ·b,
+with b the chance that, given some connection is free, just one is: exact for M/M/c+D (b = Erlang B of c − 1, R = c/S)
+and for pools whose holds lengthen with the number in use (``contention``). Others have such waits by approximation
+(``general``).
 
 Source: F. Baccelli and G. Hebuterne, "On queues with impatient customers", Performance '81; S. Zeltyn and
 A. Mandelbaum, Queueing Systems 51 (2005). Checked against 60-digit arithmetic in the tests.
@@ -33,10 +35,12 @@ class OpenPool:
         c, at least 1.
     arrivals : float
         Requests per second at this pool.
-    last_free : float
-        b: chance that exactly one connection is free, given that some are.
-    rate : float
-        R: connections that come back per second while all are in use.
+    flow : float
+        F: density of the shortest waits, relative to the chance that some connection is free, per second.
+    drift : float
+        δ: decay of the density of the waits, per second; 0 or less where more comes in than can be served.
+    leaving : float
+        L: seconds; what of the density at τ gives up.
     timeout : float
         τ: seconds after which a waiting request gives up; infinite if none does.
     mean_hold : float
@@ -45,22 +49,21 @@ class OpenPool:
 
     connections: int
     arrivals: float
-    last_free: float
-    rate: float
+    flow: float
+    drift: float
+    leaving: float
     timeout: float
     mean_hold: float
 
     @cached_property
     def _parts(self) -> tuple[float, float, float]:
         """Weights of: some connection free; waiting and served in time; giving up. Scaled so that none overflows."""
-        drift = self.rate - self.arrivals
-        flow = self.arrivals * self.last_free
         if math.isinf(self.timeout):
-            return 1.0, (flow / drift if drift > 0 else math.inf), 0.0
-        x = drift * self.timeout
+            return 1.0, (self.flow / self.drift if self.drift > 0 else math.inf if self.flow else 0.0), 0.0
+        x = self.drift * self.timeout
         if x >= 0:
-            return 1.0, flow * self.timeout * _rise(x), flow * math.exp(-x) / self.rate
-        return math.exp(x), flow * self.timeout * _rise(-x), flow / self.rate
+            return 1.0, self.flow * self.timeout * _rise(x), self.flow * math.exp(-x) * self.leaving
+        return math.exp(x), self.flow * self.timeout * _rise(-x), self.flow * self.leaving
 
     @cached_property
     def _total(self) -> float:
@@ -103,7 +106,7 @@ class OpenPool:
         if not self.stable:
             return math.inf
         free, waiting, _ = self._parts
-        return self.arrivals * self.last_free * self._moment() / (free + waiting)
+        return self.flow * self._moment() / (free + waiting)
 
     @property
     def mean(self) -> float:
@@ -113,14 +116,13 @@ class OpenPool:
 
     def _moment(self) -> float:
         """∫ t·e^(−δt) dt from 0 to τ, times the scale of `_parts`."""
-        drift = self.rate - self.arrivals
         if math.isinf(self.timeout):
-            return 1 / drift**2
-        x = drift * self.timeout
+            return 1 / self.drift**2
+        x = self.drift * self.timeout
         if abs(x) < _SERIES_BELOW:
             series = sum((-x) ** j / (math.factorial(j) * (j + 2)) for j in range(_SERIES_TERMS))
             return self.timeout**2 * series * (math.exp(x) if x < 0 else 1.0)
-        return (-math.expm1(-x) - x * math.exp(-x) if x > 0 else math.expm1(x) - x) / drift**2
+        return (-math.expm1(-x) - x * math.exp(-x) if x > 0 else math.expm1(x) - x) / self.drift**2
 
     def quantile(self, share: float) -> float:
         """The wait that this share of all requests does not exceed, those that give up included.
@@ -139,12 +141,12 @@ class OpenPool:
             return 0.0
         if 1 - share <= self.timeout_share:
             return self.timeout
-        drift = self.rate - self.arrivals
+        drift = self.drift
         if math.isinf(self.timeout):
             return math.log(beyond) / drift
         # the share served within t is (free + flow·∫₀ᵗ e^(−δv) dv) / total; the scale e^x stands in all of them
         scale = math.exp(drift * self.timeout) if drift < 0 else 1.0
-        area = (share * self._total - free) / (self.arrivals * self.last_free * scale) if scale else math.inf
+        area = (share * self._total - free) / (self.flow * scale) if scale else math.inf
         if math.isinf(area):  # so far beyond capacity that waits pile up at the timeout
             return self.timeout + math.log(share + self._parts[2] / self._total) / -drift
         wait = -math.log1p(-drift * area) / drift if abs(drift * area) > 1e-12 else area
@@ -185,4 +187,5 @@ def patient_pool(connections: int, arrivals: float, hold: float, timeout: float 
     if not timeout > 0:
         raise PoolModelError("the acquire timeout must be more than 0 s")
     below = blocking(connections - 1, load) if connections > 1 else 1.0
-    return OpenPool(connections, arrivals, below, connections / hold, timeout, hold)
+    rate = connections / hold
+    return OpenPool(connections, arrivals, arrivals * below, rate - arrivals, 1 / rate, timeout, hold)

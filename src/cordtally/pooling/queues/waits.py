@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Protocol
 
 from ...errors import PoolModelError
@@ -44,32 +43,6 @@ class Waits(Protocol):
         ...
 
 
-class WithoutTimeout:
-    """What is common to queues before which nobody gives up; they know ``connections`` and ``erlangs``."""
-
-    connections: int
-
-    @property
-    def erlangs(self) -> float:
-        """Connections in use on average, if there are enough."""
-        raise NotImplementedError
-
-    @property
-    def stable(self) -> bool:
-        """Whether the load is below the number of connections."""
-        return self.erlangs < self.connections
-
-    @property
-    def timeout_share(self) -> float:
-        """Nobody gives up here."""
-        return 0.0
-
-    @property
-    def utilisation(self) -> float:
-        """Share of the connections in use on average."""
-        return min(1.0, self.erlangs / self.connections)
-
-
 def check_share(share: float) -> None:
     """Refuse what is no quantile.
 
@@ -80,13 +53,3 @@ def check_share(share: float) -> None:
     """
     if not 0 < share < 1:
         raise PoolModelError("a quantile lies between 0 and 1: 0.99 for p99")
-
-
-def invert_tail(beyond: Callable[[float], float], share: float, scale: float) -> float:
-    """The wait (s) that this share does not exceed, by the share that waits longer; the search begins at ``scale``."""
-    from scipy.optimize import brentq
-
-    high = scale
-    while beyond(high) > 1 - share:
-        high *= 2
-    return float(brentq(lambda wait: beyond(wait) - (1 - share), 0.0, high, xtol=1e-15, rtol=1e-12))

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     Array = np.ndarray[tuple[int], np.dtype[np.float64]]
 
 _CHUNK = 65_536
+_FEW = 150
 
 
 @jit
@@ -36,6 +37,24 @@ def _serve(times: Any, holds: Any, free: Any, timeout: float, waits: Any) -> Non
             heapreplace(heap, times[i] + wait + holds[i])
     for k in range(len(free)):
         free[k] = heap[k]
+
+
+@jit
+def _serve_few(times: Any, holds: Any, free: Any, timeout: float, waits: Any) -> None:  # noqa: ANN401
+    """As `_serve`, with the instants in order: compiled, moving them up is faster than a heap while they are few."""
+    last = len(free) - 1
+    for i in range(len(times)):
+        wait = max(0.0, free[0] - times[i])
+        if wait > timeout:
+            waits[i] = math.inf
+        else:
+            waits[i] = wait
+            end = times[i] + wait + holds[i]
+            k = 0
+            while k < last and free[k + 1] < end:
+                free[k] = free[k + 1]
+                k += 1
+            free[k] = end
 
 
 @jit
@@ -103,7 +122,8 @@ def simulate_waits(arrivals: Array, holds: Array, connections: int, timeout: flo
     check_trace(arrivals, holds)
     if connections < 1 or not timeout > 0:
         raise PoolModelError("a pool has at least 1 connection and an acquire timeout of more than 0 s")
-    return _in_chunks(_serve, (arrivals, holds), [np.full(connections, -math.inf)], timeout)
+    loop = _serve_few if ACCELERATED and connections <= _FEW else _serve
+    return _in_chunks(loop, (arrivals, holds), [np.full(connections, -math.inf)], timeout)
 
 
 def simulate_threads(

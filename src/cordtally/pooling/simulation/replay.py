@@ -39,13 +39,13 @@ class Estimate:
     @classmethod
     def of(cls, values: Sequence[float]) -> Estimate:
         """Estimate from the values of independent runs."""
-        from scipy.stats import t
+        from scipy.special import stdtrit
 
         found = np.asarray(values, dtype=float)
         mean = float(found.mean())
         if len(found) < 2:
             return cls(mean, mean, mean)
-        half = float(t.ppf(0.5 + CONFIDENCE / 2, len(found) - 1) * found.std(ddof=1) / math.sqrt(len(found)))
+        half = float(stdtrit(len(found) - 1, 0.5 + CONFIDENCE / 2) * found.std(ddof=1) / math.sqrt(len(found)))
         return cls(mean, mean - half, mean + half)
 
 

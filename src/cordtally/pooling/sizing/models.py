@@ -7,14 +7,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cache
 
-from ..quantities import Target, TimeoutTarget, show_seconds
-from ..queues import FinitePool, GeneralPool, Waits, crowded_pool, patient_pool
+from ..quantities import show_seconds
+from ..queues import FinitePool, Waits, crowded_pool, general_pool, patient_pool
 from .load import PoolLoad
 
-_WILD = 10.0  # squared coefficient of variation above which two moments say too little
-_TOO_WILD = "holds vary too much for an approximation by two moments"
-_RARE = 1e-6  # share of the requests that give up, up to which a pool is computed as if none did
-_BUSY = 0.9
+_WILD = math.sqrt(10)  # coefficient of variation of the holds above which two moments say too little
 
 
 @dataclass(frozen=True)
@@ -43,10 +40,8 @@ def _pick(load: PoolLoad) -> Model:
         return _finite(load, patient)
     if load.contention:
         return _crowded(load, general)
-    if general and load.hold_cv**2 > _WILD:
-        return _simulated(load, _TOO_WILD)
-    if general and patient:
-        return _patient_general(load)
+    if load.hold_cv > _WILD:
+        return _simulated(load)
     if general:
         return _general(load)
     if patient:
@@ -65,15 +60,9 @@ def _pick(load: PoolLoad) -> Model:
     )
 
 
-def cheaper(load: PoolLoad, target: Target) -> PoolLoad:
-    """The load to try over and over in place of one that has to be simulated, at least for some sizes.
-
-    Where giving up hardly matters it is left out; else exponential holds and gaps stand in.
-    """
-    model = choose_model(load)
-    if model.simulated or (model.two_moments and isinstance(target, TimeoutTarget)):
-        return load.changed(hold_cv=1.0, arrival_cv=1.0)
-    return load.changed(acquire_timeout=math.inf) if model.two_moments else load
+def cheaper(load: PoolLoad) -> PoolLoad:
+    """The load to try over and over in place of one that has to be simulated: holds as wild as formulas take them."""
+    return load.changed(hold_cv=_WILD) if choose_model(load).simulated else load
 
 
 def _finite(load: PoolLoad, patient: bool) -> Model:
@@ -112,63 +101,37 @@ def _crowded(load: PoolLoad, general: bool) -> Model:
     )
 
 
-def _general_pool(load: PoolLoad, size: int) -> GeneralPool:
-    return GeneralPool(size, load.rate, load.hold, load.hold_cv**2, load.arrival_cv**2)
-
-
 def _general(load: PoolLoad) -> Model:
-    def at(size: int) -> Waits:
-        return _general_pool(load, size)
-
-    if load.hold_cv == 1:
-        return Model(
-            "GI/M/c, exact for gaps of this shape (matrix-geometric)",
-            f"gaps between requests vary (cv {load.arrival_cv:g}), holds are exponential",
-            False,
-            at,
-            ("two moments do not fix the shape of the gaps; bursts that last want `pool replay`",),
-        )
-    kind = "M/G/c" if load.arrival_cv == 1 else "GI/G/c"
+    patient = math.isfinite(load.acquire_timeout)
+    reasons, cautions = [], []
+    if load.hold_cv != 1:
+        reasons.append(f"holds are not exponential (cv {load.hold_cv:g})")
+    if load.arrival_cv != 1:
+        reasons.append(f"gaps between requests vary (cv {load.arrival_cv:g})")
+        cautions.append("two moments do not fix the shape of the gaps; bursts that last want `pool replay`")
+    if patient:
+        reasons.append(f"each gives up after {show_seconds(load.acquire_timeout)}")
+    kind = f"{'M' if load.arrival_cv == 1 else 'GI'}/{'M' if load.hold_cv == 1 else 'G'}/c{'+D' if patient else ''}"
+    shape_exact = load.hold_cv == 1 and not patient
+    sources = "Takács 1962" if load.hold_cv == 1 else "Kimura 1986"
+    sources += "; Boots and Tijms 1999" if patient else ""
     return Model(
-        f"{kind}, approximate (Kimura 1986)",
-        f"holds are not exponential (cv {load.hold_cv:g})"
-        + ("" if load.arrival_cv == 1 else f", gaps between requests vary (cv {load.arrival_cv:g})"),
+        f"{kind}, {'exact for gaps of this shape' if shape_exact else 'approximate'} ({sources})",
+        ", ".join(reasons),
         False,
-        at,
-        two_moments=True,
+        lambda size: general_pool(
+            size, load.rate, load.hold, load.hold_cv**2, load.arrival_cv**2, load.acquire_timeout
+        ),
+        tuple(cautions),
+        two_moments=not shape_exact,
     )
 
 
-def _patient_general(load: PoolLoad) -> Model:
-    """As if nobody gave up, where hardly anybody does; simulated where some do."""
-    limit = show_seconds(load.acquire_timeout)
-    if not _hardly_left(load, math.ceil(load.erlangs / _BUSY)):
-        return _simulated(load, f"holds or gaps are not exponential, and each gives up after {limit}")
-    from .simulated import SimulatedPool
-
-    def at(size: int) -> Waits:
-        return _general_pool(load, size) if _hardly_left(load, size) else SimulatedPool(size, load)
-
-    model = _general(load)
-    why = (
-        f"{model.why}; so few would wait for {limit} that it is left out (where more than one in a million do, it is "
-        "simulated)"
-    )
-    return replace(model, at=at, why=why)
-
-
-def _hardly_left(load: PoolLoad, size: int) -> bool:
-    """Whether so few would wait beyond the acquire timeout, by the approximation, that they need not be counted."""
-    pool = _general_pool(load, size)
-    if not pool.stable:
-        return False
-    return pool.mean == 0 or pool.wait_share * math.exp(-load.acquire_timeout * pool.wait_share / pool.mean) <= _RARE
-
-
-def _simulated(load: PoolLoad, why: str) -> Model:
+def _simulated(load: PoolLoad) -> Model:
     from .simulated import SimulatedPool
 
     return Model(
-        "simulated (first come, first served)", why, False, lambda size: SimulatedPool(size, load),
-        ("figures carry the error of a simulation: see the interval",), simulated=True,
+        "simulated (first come, first served)", f"holds vary too much for two moments (cv {load.hold_cv:g})", False,
+        lambda size: SimulatedPool(size, load), ("figures carry the error of a simulation: see the interval",),
+        simulated=True,
     )  # fmt: skip

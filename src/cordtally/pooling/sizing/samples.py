@@ -71,12 +71,12 @@ def size_samples(
     point = smallest_size(point_load, target)
     if point is None:
         return found
-    quick = cheaper(point_load, target)
+    quick = cheaper(point_load)
     shift = point - (smallest_size(quick, target) or point)
     sizes = []
     for chosen in _blocks(len(holds), np.random.default_rng(seed)):
         resample = _loaded(load, holds[chosen], None if times is None else gaps[chosen])
-        size = smallest_size(cheaper(resample, target), target)
+        size = smallest_size(cheaper(resample), target)
         sizes.append(math.inf if size is None else max(1, size + shift))
     ordered = sorted(sizes)
     sure = ordered[min(len(ordered) - 1, math.ceil(SURE * len(ordered)) - 1)]
@@ -119,7 +119,7 @@ def _decided(found: PoolSizing, samples: SampledSizing, size: int, shift: int) -
     if samples.count < _FEW:
         cautions.append(f"{samples.count} samples say little about rare long holds: take 1,000 or more")
     if shift:
-        cautions.append("resamples were computed with exponential holds, shifted to the simulated answer")
+        cautions.append("resamples were computed with an approximation, shifted to the simulated answer")
     limit_per_pool = None if found.limit is None else found.limit // found.load.instances
     possible = limit_per_pool is None or size <= limit_per_pool
     reasons = [

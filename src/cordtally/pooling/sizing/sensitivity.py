@@ -5,12 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 from ...errors import PoolModelError
-from ..quantities import Target, WaitTarget
+from ..quantities import Target
 from ..queues.contention import Contention
 from .load import PoolLoad
-from .models import choose_model
+from .models import Model, choose_model
 
 _LARGEST = 16.0
 _EXACTLY, _ROUGHLY = 1e-5, 0.03  # relative; as exactly as a simulation knows anyway
@@ -25,21 +26,19 @@ class Headroom:
     factor: float
 
 
-_GROWN: dict[str, tuple[str, Callable[[PoolLoad, float], PoolLoad]]] = {
-    "arrivals": ("requests", lambda load, by: load.changed(arrivals=load.arrivals * by)),
-    "hold": ("longer holds", lambda load, by: load.changed(hold=load.hold * by)),
-    "hold_cv": ("more varied holds", lambda load, by: load.changed(hold_cv=load.hold_cv * by)),
-    "arrival_cv": ("more varied gaps", lambda load, by: load.changed(arrival_cv=load.arrival_cv * by)),
-    "contention": (
-        "contention",
-        lambda load, by: load.changed(
-            contention=Contention(min(1.0, load.contention.alpha * by), load.contention.beta * by)
-        ),
+_Grow = Callable[[PoolLoad, float], PoolLoad]
+_GROWN: dict[str, _Grow] = {
+    "arrivals": lambda load, by: load.changed(arrivals=load.arrivals * by),
+    "hold": lambda load, by: load.changed(hold=load.hold * by),
+    "hold_cv": lambda load, by: load.changed(hold_cv=load.hold_cv * by),
+    "arrival_cv": lambda load, by: load.changed(arrival_cv=load.arrival_cv * by),
+    "contention": lambda load, by: load.changed(
+        contention=Contention(min(1.0, load.contention.alpha * by), load.contention.beta * by)
     ),
 }
 
 
-def find_headroom(load: PoolLoad, target: Target, size: int) -> tuple[Headroom, ...]:
+def find_headroom(load: PoolLoad, target: Target, size: int, model: Model | None = None) -> tuple[Headroom, ...]:
     """Find by how much each input may grow, one at a time, until a pool of this size misses its target; least first.
 
     Raises
@@ -47,43 +46,43 @@ def find_headroom(load: PoolLoad, target: Target, size: int) -> tuple[Headroom, 
     PoolModelError
         When the pool misses its target as it is.
     """
-    model = choose_model(load)
-    if target.shortfall(model.at(size)) > 1:
+    model = model or choose_model(load)
+    shortfall = target.shortfall(model.at(size))
+    if shortfall > 1:
         raise PoolModelError(f"a pool of {size} misses {target} already")
     varied = ["arrivals", "hold"]
-    varied += [name for name in ("hold_cv", "arrival_cv") if getattr(load, name) not in (0, 1) and not load.contention]
+    if not load.contention:
+        spreads = ["arrival_cv"] if model.simulated else ["hold_cv", "arrival_cv"]  # holds so wild already say little
+        varied += [name for name in spreads if getattr(load, name) not in (0, 1)]
     varied += ["contention"] if load.contention else []
-    if model.two_moments and isinstance(target, WaitTarget):
-        load = load.changed(acquire_timeout=math.inf)  # hardly anybody gives up where the target is met
-    found = [Headroom(name, _bear(load, target, size, _GROWN[name][1], simulate=model.simulated)) for name in varied]
+    exactly = _ROUGHLY if model.simulated else _EXACTLY
+    found = []
+    for name in varied:
+        missed = partial(_missed, load, _GROWN[name], target, size, simulate=model.simulated)
+        found.append(Headroom(name, _bear(missed, _log(shortfall), exactly)))
     return tuple(sorted(found, key=lambda h: h.factor))
 
 
-def _missed(load: PoolLoad, target: Target, size: int, *, simulate: bool) -> float:
-    """The logarithm of the target's shortfall: met up to 0, minus infinity where nobody waits."""
-    try:
-        model = choose_model(load)
-        shortfall = 0.0 if model.simulated and not simulate else target.shortfall(model.at(size))
-    except PoolModelError:  # threads that cannot make so many requests, coefficients beyond their range
-        return math.inf
+def _log(shortfall: float) -> float:
+    """Met up to 0, minus infinity where nobody waits."""
     return math.log(shortfall) if shortfall > 0 else -math.inf
 
 
-def _bear(
-    load: PoolLoad, target: Target, size: int, grow: Callable[[PoolLoad, float], PoolLoad], *, simulate: bool
-) -> float:
-    exactly = _ROUGHLY if simulate else _EXACTLY
+def _missed(load: PoolLoad, grow: _Grow, target: Target, size: int, factor: float, *, simulate: bool) -> float:
+    """The logarithm of the target's shortfall with an input grown by a factor."""
+    try:
+        model = choose_model(grow(load, factor))
+        return _log(0.0 if model.simulated and not simulate else target.shortfall(model.at(size)))
+    except PoolModelError:  # threads that cannot make so many requests, coefficients beyond their range
+        return math.inf
 
-    def missed(factor: float) -> float:
-        try:
-            return _missed(grow(load, factor), target, size, simulate=simulate)
-        except PoolModelError:
-            return math.inf
 
-    low, high = 1.0, 1.5
-    below, above = missed(low), missed(high)
+def _bear(missed: Callable[[float], float], now: float, exactly: float) -> float:
+    """The factor at which a rising function, ``now`` at 1, passes 0; infinite beyond 16."""
+    low, below, high = 1.0, now, 1.1
+    above = missed(high)
     while above <= 0:
-        low, below, high = high, above, 2 * high
+        low, below, high = high, above, 2 * high - 0.9
         if high > _LARGEST:
             return math.inf
         above = missed(high)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache, cached_property
 from typing import TYPE_CHECKING
@@ -21,21 +20,22 @@ _SEED = 20261123
 
 
 @cache
-def _requests(load: PoolLoad) -> list[tuple[Array, Array]]:
-    """Draw arrivals and holds once for all sizes, so that sizes differ by nothing else."""
+def _drawn(what: str, cv: float) -> list[Array]:
+    """Draw gaps or holds of mean 1 once for all sizes and rates, so that these differ by nothing else."""
     try:
         import numpy as np
     except ImportError:
-        raise MissingExtra("NumPy", "pool", "a pool with holds or gaps like these") from None
+        raise MissingExtra("NumPy", "pool", "a pool with holds like these") from None
     from ..simulation.draws import Spread
 
-    gap = Spread(1 / load.rate, load.arrival_cv, "two-exponentials" if load.arrival_cv > 1 else None)
-    hold = Spread(load.hold, load.hold_cv)
-    drawn = []
-    for run in range(RUNS):
-        rng = np.random.default_rng([_SEED, run])
-        drawn.append((np.cumsum(gap.draw(rng, REQUESTS)), hold.draw(rng, REQUESTS)))
-    return drawn
+    spread = Spread(1.0, cv, "two-exponentials" if what == "gaps" and cv > 1 else None)
+    seeds = ([_SEED, run, what == "gaps"] for run in range(RUNS))
+    return [spread.draw(np.random.default_rng(seed), REQUESTS) for seed in seeds]
+
+
+@cache
+def _instants(arrival_cv: float) -> list[Array]:
+    return [gaps.cumsum() for gaps in _drawn("gaps", arrival_cv)]
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,13 +47,16 @@ class SimulatedPool:
 
     @cached_property
     def _runs(self) -> list[Array]:
+        """Waits of each run, the shortest first; infinite for those that give up."""
+        import numpy as np
+
         from ..simulation.plain import simulate_waits
 
-        def run(drawn: tuple[Array, Array]) -> Array:
-            return simulate_waits(*drawn, self.connections, self.load.acquire_timeout)[REQUESTS // 8 :]
-
-        with ThreadPoolExecutor() as threads:  # compiled loops do not hold the interpreter
-            return list(threads.map(run, _requests(self.load)))
+        load, found = self.load, []
+        for instants, holds in zip(_instants(load.arrival_cv), _drawn("holds", load.hold_cv)):
+            waits = simulate_waits(instants / load.rate, holds * load.hold, self.connections, load.acquire_timeout)
+            found.append(np.sort(waits[REQUESTS // 8 :]))
+        return found
 
     @property
     def stable(self) -> bool:
@@ -66,14 +69,13 @@ class SimulatedPool:
     @cached_property
     def wait_share(self) -> float:
         """Share of the requests that find no free connection."""
-        return min(1.0, self._mean([float((waits > 0).mean()) for waits in self._runs]))
+        return min(1.0, self._mean([1 - _share(waits, 0.0) for waits in self._runs]))
 
     @cached_property
     def timeout_share(self) -> float:
         """Share of the requests that give up."""
-        import numpy as np
-
-        return self._mean([float(np.isinf(waits).mean()) for waits in self._runs]) if self.stable else 0.0
+        timeout = self.load.acquire_timeout
+        return self._mean([1 - _share(waits, timeout) for waits in self._runs]) if math.isfinite(timeout) else 0.0
 
     @cached_property
     def mean(self) -> float:
@@ -94,10 +96,8 @@ class SimulatedPool:
         return min(1.0, self.load.erlangs * (1 - self.timeout_share) / self.connections)
 
     def _quantiles(self, share: float) -> list[float]:
-        import numpy as np
-
         timeout = self.load.acquire_timeout
-        return [float(np.quantile(np.minimum(waits, timeout), share)) for waits in self._runs]
+        return [min(timeout, float(waits[math.ceil(share * len(waits)) - 1])) for waits in self._runs]
 
     def quantile(self, share: float) -> float:
         """The wait that this share of the requests does not exceed."""
@@ -109,3 +109,8 @@ class SimulatedPool:
 
         estimate = Estimate.of(self._quantiles(share))
         return max(0.0, estimate.low), estimate.high
+
+
+def _share(waits: Array, most: float) -> float:
+    """Share of the waits, in order, of up to ``most`` seconds."""
+    return float(waits.searchsorted(most, side="right")) / len(waits)

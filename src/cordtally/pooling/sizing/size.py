@@ -13,7 +13,7 @@ from ..quantities import Target, TimeoutTarget, parse_target, show_seconds, show
 from ..queues.error_bound import error_bound
 from .answer import PoolRow, PoolSizing
 from .load import LARGEST_POOL, PoolLoad
-from .models import Model, choose_model
+from .models import Model, cheaper, choose_model
 from .sensitivity import find_headroom
 
 QUANTILES = (0.5, 0.95, 0.99)
@@ -74,9 +74,9 @@ def size_pool(load: PoolLoad, target: Target | str, *, server_limit: int | None 
         rows=rows,
         model=model.name,
         why_model=model.why,
-        cautions=tuple(_cautions(load, needed, model)),
+        cautions=tuple(_cautions(load, target, needed, model)),
         limit=limit,
-        headroom=find_headroom(load, target, needed) if possible and needed is not None else (),
+        headroom=find_headroom(load, target, needed, model) if possible and needed is not None else (),
     )
 
 
@@ -116,9 +116,9 @@ def smallest_size(load: PoolLoad, target: Target, model: Model | None = None) ->
 
 
 def _guess(load: PoolLoad, target: Target, model: Model) -> int:
-    """Where to begin: where sizes are costly to try, at the answer for exponential holds and gaps."""
+    """Where to begin: where sizes are costly to try, at the answer of a formula."""
     if model.simulated:
-        return smallest_size(load.changed(hold_cv=1.0, arrival_cv=1.0), target) or 1
+        return smallest_size(cheaper(load), target) or 1
     return math.ceil(load.erlangs + 2 * math.sqrt(load.erlangs))
 
 
@@ -226,21 +226,13 @@ def _reasons(load: PoolLoad, target: Target, needed: int | None, limit: int | No
     return reasons
 
 
-def _cautions(load: PoolLoad, needed: int | None, model: Model) -> list[str]:
+def _cautions(load: PoolLoad, target: Target, needed: int | None, model: Model) -> list[str]:
     cautions = list(model.cautions)
     if needed is None:
         return cautions
     waits = model.at(needed)
     if model.two_moments:
-        bound = error_bound(needed, load.erlangs / needed, load.arrival_cv**2, load.hold_cv**2)
-        if bound is None:
-            cautions.append("the approximation was not tried on such loads: check it with `pool replay`")
-        else:
-            low, high = bound
-            cautions.append(
-                f"near such loads p99 came out {show_share(-low) + ' too low' if low < 0 else 'never too low'} to "
-                f"{show_share(high) + ' too high' if high > 0 else 'never too high'} in our simulations"
-            )
+        cautions.append(_told_error(load, target, needed))
     interval = getattr(waits, "interval", None)
     if interval is not None:
         low, high = interval(0.99)
@@ -248,3 +240,20 @@ def _cautions(load: PoolLoad, needed: int | None, model: Model) -> list[str]:
     if load.erlangs > needed:
         cautions.append("more comes in than these connections can serve: the requests beyond give up")
     return cautions
+
+
+def _told_error(load: PoolLoad, target: Target, size: int) -> str:
+    """Say how far the approximation was off near such a load, of what the target asks for."""
+    bound = error_bound(
+        size, load.erlangs / size, load.arrival_cv**2, load.hold_cv**2, load.acquire_timeout / load.hold
+    )
+    if bound is None:
+        return "the approximation was not tried on such loads: check it with `pool replay`"
+    if isinstance(target, TimeoutTarget):
+        what, (low, high), unit = "the share that gives up", bound.timeout_share, " of all requests"
+    else:
+        what, (low, high) = ("p95", bound.p95) if target.quantile <= 0.95 else ("p99", bound.p99)
+        unit = ""
+    too_low = f"{show_share(-low)}{unit} too low" if low < 0 else "never too low"
+    too_high = f"{show_share(high)}{unit} too high" if high > 0 else "never too high"
+    return f"near such loads {what} came out {too_low} to {too_high} in our simulations"
