@@ -8,7 +8,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import cordtally as ct
-from cordtally.pooling import Contention, hold_from_percentiles, parse_target, show_coefficient, show_rate, show_share
+from cordtally.pooling import (
+    Contention,
+    hold_from_percentiles,
+    parse_target,
+    show_coefficient,
+    show_rate,
+    show_seconds,
+    show_share,
+)
 from cordtally.pooling.simulation.draws import Spread
 from cordtally.pooling.sizing.load import PoolLoad
 from cordtally.pooling.sizing.models import choose_model
@@ -105,7 +113,7 @@ def test_simulation_agrees_with_what_is_exact_and_says_its_interval():
 
     load = BASE.changed(acquire_timeout=0.25)
     simulated, exact = SimulatedPool(6, load), choose_model(load).at(6)
-    low, high = simulated.interval(0.99)
+    low, high = simulated.quantile_interval(0.99)
     assert abs(exact.quantile(0.99) - (low + high) / 2) < high - low  # within twice the 95 % interval
     assert math.isclose(simulated.timeout_share, exact.timeout_share, abs_tol=5e-5)
     assert math.isclose(simulated.utilisation, exact.utilisation, rel_tol=1e-3)
@@ -114,8 +122,19 @@ def test_simulation_agrees_with_what_is_exact_and_says_its_interval():
     less_wild = size_pool(BASE.changed(hold_cv=3.0, acquire_timeout=0.25), "5ms@p99")
     assert any("p99 came out" in caution and "in our simulations" in caution for caution in less_wild.cautions)
     assert abs(less_wild.recommended - sizing.recommended) <= 1
-    by_share = size_pool(BASE.changed(hold_cv=3.0, acquire_timeout=0.25), "0.1%")
-    assert any("the share that gives up came out" in caution for caution in by_share.cautions)
+    for cv, words in ((3.0, "the share that gives up came out"), (4.0, "the share that gives up with")):
+        by_share = size_pool(BASE.changed(hold_cv=cv, acquire_timeout=0.25), "0.1%")
+        assert any(words in caution for caution in by_share.cautions)
+
+
+def test_who_gives_up_does_not_meet_a_wait_target():
+    """A timeout below the target's time: 99 % within 5 ms is not reached by sending the others away after 1 ms."""
+    for cv in (1.0, 2.0, 4.0):
+        sizing = size_pool(BASE.changed(acquire_timeout=0.001, hold_cv=cv), "5ms@p99")
+        before, at = (next(row for row in sizing.rows if row.size == sizing.recommended + step) for step in (-1, 0))
+        assert at.timeout_share <= 0.01 < before.timeout_share
+        assert "would give up" in sizing.reasons[1]
+        assert sizing.headroom[0].factor > 1
 
 
 def test_samples_give_an_interval():
@@ -185,5 +204,6 @@ def test_loads_that_cannot_be_meant(changes, words):
 def test_shown():
     assert [show_share(s) for s in (0.0, 1e-9, 0.0000034, 0.0000999, 0.00034, 0.5, 1.0)] == ["0 %", "< 1 ppm", "3.4 ppm", "0.01 %", "0.034 %", "50 %", "100 %"]
     assert [show_rate(r) for r in (1500.0, 120.0, 0.125, 0.002)] == ["1,500/s", "120/s", "7.5/min", "7.2/h"]
+    assert [show_seconds(t) for t in (0.9999, 0.99949, 0.0009996, 1234.0)] == ["1 s", "999 ms", "1 ms", "1234 s"]
     assert show_coefficient(1.12e-22, (5.1e-30, 0.02)) == "0 (0 to 0.02)"
     assert str(parse_target("0.1%")) == "0.1 % time-outs"

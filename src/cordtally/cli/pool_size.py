@@ -209,8 +209,10 @@ def _bears(sizing: PoolSizing) -> str:
         f"{show_share(headroom.factor - 1)} more {_CALLED[headroom.name]}"
         for headroom in sizing.headroom
         if math.isfinite(headroom.factor)
-    ] or ["any growth"]
-    return f"it bears {told[0]} (most sensitive), " + ", ".join(told[1:])
+    ]
+    if not told:
+        return "it bears 16 times as much and more of any of these"
+    return ", ".join([f"it bears {told[0]} (most sensitive)", *told[1:]])
 
 
 def _row(row: PoolRow, heads: Sequence[str], *, recommended: bool) -> list[str | Text]:

@@ -47,12 +47,22 @@ class WaitTarget:
         return f"{show_seconds(self.seconds)}@p{100 * self.quantile:g}"
 
     def shortfall(self, waits: Waits) -> float:
-        """By how much a pool's waits miss the target: the wait over the one wanted; met up to 1."""
-        return waits.quantile(self.quantile) / self.seconds
+        """By how much a pool's waits miss the target: the wait over the one wanted; met up to 1.
+
+        Infinite where so many give up before that they get no connection within it.
+        """
+        wait = waits.quantile(self.quantile)
+        if wait <= self.seconds and waits.timeout_share > 1 - self.quantile:
+            return float("inf")
+        return wait / self.seconds
 
     def told(self, waits: Waits) -> str:
         """Say what a pool does, in the target's terms."""
-        return f"p{100 * self.quantile:g} of the wait would be {show_seconds(waits.quantile(self.quantile))}"
+        wait = waits.quantile(self.quantile)
+        lost = (
+            f", and {show_share(waits.timeout_share)} would give up" if waits.timeout_share > 1 - self.quantile else ""
+        )
+        return f"p{100 * self.quantile:g} of the wait would be {show_seconds(wait)}{lost}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,7 +147,7 @@ def show_seconds(seconds: float) -> str:
     if seconds == float("inf"):
         return "no end"
     for unit, size in (("s", 1.0), ("ms", 1e-3), ("µs", 1e-6)):
-        if seconds >= size:
+        if seconds >= 0.9995 * size:  # what rounds up to the next unit is written in that
             return f"{seconds / size:.3g} {unit}" if seconds / size < 1000 else f"{seconds / size:.0f} {unit}"
     return "0 ms" if seconds < 1e-12 else "< 1 µs"
 

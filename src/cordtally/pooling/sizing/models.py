@@ -10,6 +10,7 @@ from functools import cache
 from ..quantities import show_seconds
 from ..queues import FinitePool, Waits, crowded_pool, general_pool, patient_pool
 from .load import PoolLoad
+from .simulated import SimulatedPool
 
 _WILD = math.sqrt(10)  # coefficient of variation of the holds above which two moments say too little
 
@@ -105,9 +106,9 @@ def _general(load: PoolLoad) -> Model:
     patient = math.isfinite(load.acquire_timeout)
     reasons, cautions = [], []
     if load.hold_cv != 1:
-        reasons.append(f"holds are not exponential (cv {load.hold_cv:g})")
+        reasons.append(f"holds are not exponential (cv {load.hold_cv:.3g})")
     if load.arrival_cv != 1:
-        reasons.append(f"gaps between requests vary (cv {load.arrival_cv:g})")
+        reasons.append(f"gaps between requests vary (cv {load.arrival_cv:.3g})")
         cautions.append("two moments do not fix the shape of the gaps; bursts that last want `pool replay`")
     if patient:
         reasons.append(f"each gives up after {show_seconds(load.acquire_timeout)}")
@@ -128,10 +129,8 @@ def _general(load: PoolLoad) -> Model:
 
 
 def _simulated(load: PoolLoad) -> Model:
-    from .simulated import SimulatedPool
-
     return Model(
-        "simulated (first come, first served)", f"holds vary too much for two moments (cv {load.hold_cv:g})", False,
+        "simulated (first come, first served)", f"holds vary too much for two moments (cv {load.hold_cv:.3g})", False,
         lambda size: SimulatedPool(size, load), ("figures carry the error of a simulation: see the interval",),
         simulated=True,
     )  # fmt: skip

@@ -74,8 +74,11 @@ class SimulatedPool:
     @cached_property
     def timeout_share(self) -> float:
         """Share of the requests that give up."""
-        timeout = self.load.acquire_timeout
-        return self._mean([1 - _share(waits, timeout) for waits in self._runs]) if math.isfinite(timeout) else 0.0
+        return self._mean(self._timeout_shares) if math.isfinite(self.load.acquire_timeout) else 0.0
+
+    @cached_property
+    def _timeout_shares(self) -> list[float]:
+        return [1 - _share(waits, self.load.acquire_timeout) for waits in self._runs]
 
     @cached_property
     def mean(self) -> float:
@@ -103,12 +106,20 @@ class SimulatedPool:
         """The wait that this share of the requests does not exceed."""
         return self._mean(self._quantiles(share))
 
-    def interval(self, share: float) -> tuple[float, float]:
+    def quantile_interval(self, share: float) -> tuple[float, float]:
         """95 % confidence interval of a quantile, from the runs."""
-        from ..simulation.replay import Estimate
+        return _interval(self._quantiles(share))
 
-        estimate = Estimate.of(self._quantiles(share))
-        return max(0.0, estimate.low), estimate.high
+    def timeout_interval(self) -> tuple[float, float]:
+        """95 % confidence interval of the share that gives up, from the runs."""
+        return _interval(self._timeout_shares)
+
+
+def _interval(values: list[float]) -> tuple[float, float]:
+    from ..simulation.replay import Estimate
+
+    estimate = Estimate.of(values)
+    return max(0.0, estimate.low), estimate.high
 
 
 def _share(waits: Array, most: float) -> float:

@@ -15,6 +15,7 @@ from .answer import PoolRow, PoolSizing
 from .load import LARGEST_POOL, PoolLoad
 from .models import Model, cheaper, choose_model
 from .sensitivity import find_headroom
+from .simulated import SimulatedPool
 
 QUANTILES = (0.5, 0.95, 0.99)
 _NEIGHBOURS = 4
@@ -153,7 +154,7 @@ def _hopeless(load: PoolLoad, target: Target) -> bool:
         return False
     if isinstance(target, TimeoutTarget):
         return target.share < lost
-    return 1 - target.quantile < lost and target.seconds < load.acquire_timeout
+    return 1 - target.quantile < lost
 
 
 def _most_tried(load: PoolLoad) -> int:
@@ -233,10 +234,8 @@ def _cautions(load: PoolLoad, target: Target, needed: int | None, model: Model) 
     waits = model.at(needed)
     if model.two_moments:
         cautions.append(_told_error(load, target, needed))
-    interval = getattr(waits, "interval", None)
-    if interval is not None:
-        low, high = interval(0.99)
-        cautions.append(f"p99 with {needed} is between {show_seconds(low)} and {show_seconds(high)} (95 % confidence)")
+    if isinstance(waits, SimulatedPool):
+        cautions.append(_told_interval(waits, target))
     if load.erlangs > needed:
         cautions.append("more comes in than these connections can serve: the requests beyond give up")
     return cautions
@@ -257,3 +256,12 @@ def _told_error(load: PoolLoad, target: Target, size: int) -> str:
     too_low = f"{show_share(-low)}{unit} too low" if low < 0 else "never too low"
     too_high = f"{show_share(high)}{unit} too high" if high > 0 else "never too high"
     return f"near such loads {what} came out {too_low} to {too_high} in our simulations"
+
+
+def _told_interval(waits: SimulatedPool, target: Target) -> str:
+    """Say how sure a simulated answer is, of what the target asks for."""
+    if isinstance(target, TimeoutTarget):
+        what, (low, high) = "the share that gives up", map(show_share, waits.timeout_interval())
+    else:
+        what, (low, high) = f"p{100 * target.quantile:g}", map(show_seconds, waits.quantile_interval(target.quantile))
+    return f"{what} with {waits.connections} is between {low} and {high} (95 % confidence)"
