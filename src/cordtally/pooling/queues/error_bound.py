@@ -62,7 +62,7 @@ def error_bound(
             place = place * len(grid) + index
         cells.append(errors[place])
     found = [cell for cell in cells if cell is not None]
-    if not found:
+    if len(found) < len(cells):
         return None
     low = [min(cell[i] for cell in found) for i in (0, 2, 4)]
     high = [max(cell[i] for cell in found) for i in (1, 3, 5)]
