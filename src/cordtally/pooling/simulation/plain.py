@@ -122,6 +122,11 @@ def simulate_waits(arrivals: Array, holds: Array, connections: int, timeout: flo
     check_trace(arrivals, holds)
     if connections < 1 or not timeout > 0:
         raise PoolModelError("a pool has at least 1 connection and an acquire timeout of more than 0 s")
+    return serve(arrivals, holds, connections, timeout)
+
+
+def serve(arrivals: Array, holds: Array, connections: int, timeout: float) -> Array:
+    """Simulate as `simulate_waits` does, requests that are known to make sense."""
     loop = _serve_few if ACCELERATED and connections <= _FEW else _serve
     return _in_chunks(loop, (arrivals, holds), [np.full(connections, -math.inf)], timeout)
 
