@@ -360,9 +360,10 @@ def _notes(
     mean = next((c for c in compared if c.name == "mean"), None)
     if mean is not None and not mean.low <= mean.measured <= mean.high:
         longer = "longer" if mean.measured > mean.high else "shorter"
-        notes.append(
-            f"waits were {longer} than chance explains: holds differ from those in the steps, or others used the server"
-        )
+        why = "holds differ from those in the steps, or others used the server"
+        if embedded:
+            why = "an embedded engine works in this process, whose threads also wait for each other and the interpreter"
+        notes.append(f"waits were {longer} than chance explains: {why}")
     few = min(loads, key=lambda n: len(loads[n].holds))
     if len(loads[few].holds) < 100:
         lasts = show_seconds(loads[few].seconds)
