@@ -361,7 +361,7 @@ def _notes(
     if mean is not None and not mean.low <= mean.measured <= mean.high:
         longer = "longer" if mean.measured > mean.high else "shorter"
         why = "holds differ from those in the steps, or others used the server"
-        if embedded:
+        if embedded and longer == "longer":
             why = "an embedded engine works in this process, whose threads also wait for each other and the interpreter"
         notes.append(f"waits were {longer} than chance explains: {why}")
     few = min(loads, key=lambda n: len(loads[n].holds))
