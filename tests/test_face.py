@@ -36,7 +36,7 @@ def test_everything_exported_is_there():
     [
         ("import cordtally", {"cordtally", "__future__"}),
         ("import cordtally; cordtally.read('postgresql://h/d'); cordtally.convert('host=h', to='npgsql')", STANDARD | {"cordtally"}),
-        ("import cordtally; cordtally.vet('postgresql://h/d'); cordtally.size_pool(cordtally.PoolLoad(arrivals=1, hold=1), '1s@p99')", STANDARD | {"cordtally"}),
+        ("import cordtally; cordtally.vet('postgresql://h/d'); cordtally.size_pool(cordtally.PoolLoad(arrivals=1, hold=1, hold_cv=2, arrival_cv=2, acquire_timeout=9), '1s@p99')", STANDARD | {"cordtally"}),
         ("import cordtally; cordtally.dial(':memory:')", STANDARD | {"cordtally"}),
     ],
 )
@@ -45,11 +45,18 @@ def test_what_is_loaded(code, allowed):
     assert modules_after(code) <= allowed
 
 
-def test_a_missing_extra_names_its_install_line():
-    code = "import cordtally as ct\nfrom cordtally.dialing.postgresql import log_in\nimport sys\nsys.modules['psycopg'] = None\n"
-    code += "try:\n    log_in(ct.Cord('postgresql'), 1)\nexcept ct.MissingExtra as error:\n    print(error)"
+@pytest.mark.parametrize(
+    ("package", "extra", "call"),
+    [
+        ("psycopg", "postgresql", "__import__('cordtally.dialing.postgresql').dialing.postgresql.log_in(ct.Cord('postgresql'), 1)"),
+        ("numpy", "pool", "ct.size_pool(ct.PoolLoad(arrivals=1, hold=1, hold_cv=4), '1s@p99')"),
+        ("numpy", "pool", "ct.size_pool(ct.PoolLoad(arrivals=1, hold=1, threads=9), '1s@p99')"),
+    ],
+)
+def test_a_missing_extra_names_its_install_line(package, extra, call):
+    code = f"import sys\nsys.modules[{package!r}] = None\nimport cordtally as ct\ntry:\n    {call}\nexcept ct.MissingExtra as error:\n    print(error)"
     out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
-    assert "pip install 'cordtally[postgresql]'" in out
+    assert f"pip install 'cordtally[{extra}]'" in out
 
 
 PLANTED = "Zq7-planted-not-real"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import cache, cached_property
+from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING
 
 from ...errors import MissingExtra
@@ -19,7 +19,7 @@ RUNS, REQUESTS = 8, 15_000
 _SEED = 20261123
 
 
-@cache
+@lru_cache(maxsize=8)
 def _drawn(what: str, cv: float) -> list[Array]:
     """Draw gaps or holds of mean 1 once for all sizes and rates, so that these differ by nothing else."""
     try:
@@ -33,7 +33,7 @@ def _drawn(what: str, cv: float) -> list[Array]:
     return [spread.draw(np.random.default_rng(seed), REQUESTS) for seed in seeds]
 
 
-@cache
+@lru_cache(maxsize=8)
 def _instants(arrival_cv: float) -> list[Array]:
     return [gaps.cumsum() for gaps in _drawn("gaps", arrival_cv)]
 
@@ -48,17 +48,16 @@ class SimulatedPool:
     @cached_property
     def _runs(self) -> list[Array]:
         """Waits of each run, the shortest first; infinite for those that give up."""
-        import numpy as np
-
+        load, found = self.load, []
+        drawn = list(zip(_instants(load.arrival_cv), _drawn("holds", load.hold_cv)))  # says what is missing
         from ..simulation.plain import serve
 
-        load = self.load
-
-        def run(instants: Array, holds: Array) -> Array:
+        for instants, holds in drawn:
             waits = serve(instants / load.rate, holds * load.hold, self.connections, load.acquire_timeout)
-            return np.sort(waits[REQUESTS // 8 :])
-
-        return [run(*drawn) for drawn in zip(_instants(load.arrival_cv), _drawn("holds", load.hold_cv))]
+            waits = waits[REQUESTS // 8 :]
+            waits.sort()
+            found.append(waits)
+        return found
 
     @property
     def stable(self) -> bool:
