@@ -202,6 +202,7 @@ def test_the_bound_holds_what_was_measured():
     assert -0.05 < low <= high < 0.05
     assert error_bound(7, 0.75, 1.0, 3.0).p99[1] >= error_bound(5, 0.7, 1.0, 2.0).p99[1]
     assert error_bound(5, 1.1, 1.0, 1.0, 2.0).timeout_share[1] < 0.005  # exact but for chance
+    assert error_bound(3, 0.08, 1.0, 0.5, 1.2) is not None  # a small pool that hardly works, as most are
     far, further = (error_bound(5, 0.8, 1.0, 2.0, timeout) for timeout in (50.0, 5000.0))
     assert far == further
     for beyond in ((7, 0.99, 1.0, 3.0), (500, 0.5, 1.0, 3.0), (5, 0.5, 1.0, 1.0, 0.1), (5, 1.3, 1.0, 1.0, 1.0)):

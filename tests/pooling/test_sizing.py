@@ -170,6 +170,8 @@ def test_reasons():
     peak = size_pool(BASE.changed(peak_factor=2.0), "5ms@p99")
     assert peak.recommended > size_pool(BASE, "5ms@p99").recommended
     assert "2 times the mean rate" in peak.reasons[0]
+    alone = size_pool(BASE.changed(instances=1), "5ms@p99", server_limit=10)
+    assert (alone.recommended, alone.reasons[-1].startswith("26 connections, and the server leaves 10")) == (None, True)
     over = size_pool(PoolLoad(arrivals=100, hold=0.1, acquire_timeout=0.05), "60%")
     assert over.recommended < 10
     assert any("more comes in" in caution for caution in over.cautions)

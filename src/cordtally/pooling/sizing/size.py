@@ -205,7 +205,7 @@ def _reasons(load: PoolLoad, target: Target, needed: int | None, limit: int | No
         return reasons
     reasons = [f"{load.erlangs:.3g} connections of each instance are in use on average"]
     if load.peak_factor > 1:
-        reasons[0] += f" at {load.peak_factor:g} times the mean rate"
+        reasons[0] += f" at {load.peak_factor:.3g} times the mean rate"
     if load.instances == 1:
         reasons[0] = reasons[0].replace("connections of each instance", "connections")
     if needed > 1:
@@ -219,12 +219,18 @@ def _reasons(load: PoolLoad, target: Target, needed: int | None, limit: int | No
     total = needed * load.instances
     if limit is not None and total > limit:
         reasons.append(
-            f"{load.instances} instances × {needed} = {total} connections, and the server leaves {limit}: "
+            f"{_total(load, needed)}, and the server leaves {limit}: "
             "shorten the hold, raise the limit, or put a pooler in between"
         )
     elif limit is not None:
-        reasons.append(f"{load.instances} instances × {needed} = {total} connections of {limit} that the server leaves")
+        reasons.append(f"{_total(load, needed)} of {limit} that the server leaves")
     return reasons
+
+
+def _total(load: PoolLoad, size: int) -> str:
+    if load.instances == 1:
+        return f"{size} connections"
+    return f"{load.instances} instances × {size} = {size * load.instances} connections"
 
 
 def _cautions(load: PoolLoad, target: Target, needed: int | None, model: Model) -> list[str]:
@@ -249,12 +255,14 @@ def _told_error(load: PoolLoad, target: Target, size: int) -> str:
     if bound is None:
         return "the approximation was not tried on such loads: check it with `pool replay`"
     if isinstance(target, TimeoutTarget):
-        what, (low, high), unit = "the share that gives up", bound.timeout_share, " of all requests"
+        what, (low, high) = "the share that gives up", bound.timeout_share
+    elif target.quantile <= 0.95:
+        what, (low, high) = "p95", bound.p95
     else:
-        what, (low, high) = ("p95", bound.p95) if target.quantile <= 0.95 else ("p99", bound.p99)
-        unit = ""
-    too_low = f"{show_share(-low)}{unit} too low" if low < 0 else "never too low"
-    too_high = f"{show_share(high)}{unit} too high" if high > 0 else "never too high"
+        what, (low, high) = "p99", bound.p99
+    unit = "points" if isinstance(target, TimeoutTarget) else "%"
+    too_low = f"{-100 * low:.2g} {unit} too low" if low < 0 else "never too low"
+    too_high = f"{100 * high:.2g} {unit} too high" if high > 0 else "never too high"
     return f"near such loads {what} came out {too_low} to {too_high} in our simulations"
 
 
