@@ -12,7 +12,7 @@ TARGETS = {"Python": "psycopg/arguments", "Java": "pgjdbc", "C#": "npgsql", "any
 def main() -> None:
     for language, target in TARGETS.items():
         writing = ct.convert(SOURCE, to=target)
-        print(f"{language}:\n  {writing.text}")  # masked; writing.text.reveal() is what the driver reads
+        print(f"{language}:\n  {writing.text}")  # masked; writing.text.unmask() is what the driver reads
         for line in writing.ledger:
             if line.outcome not in (ct.Outcome.KEPT, ct.Outcome.RENAMED):
                 print(f"    {line.outcome.value:<12} {line.part}: {line.source} -> {line.target or 'nothing'}")

@@ -24,7 +24,7 @@ def test_read_explains_every_part(cli):
         assert word in out
     assert "not-a-real-pw" not in out
     assert max(len(line) for line in out.splitlines()) <= 80
-    assert "not-a-real-pw" in cli("read", URL, "--reveal")[1]
+    assert "not-a-real-pw" in cli("read", URL, "--unmask")[1]
 
 
 def test_the_sources_of_a_text(cli, tmp_path, monkeypatch):
@@ -46,7 +46,7 @@ def test_convert(cli):
     assert status == 0
     assert out.startswith("Host=gauge.greywick.example;Port=5433;Username=keeper;Password=***;")
     assert "connect_timeout=10 → Timeout=10" in out
-    assert cli("convert", URL, "--to", "npgsql", "--quiet", "--reveal")[1].count("\n") == 1
+    assert cli("convert", URL, "--to", "npgsql", "--quiet", "--unmask")[1].count("\n") == 1
     document = json.loads(cli("convert", URL, "--to", "psycopg/arguments", "--json")[1])
     assert document["arguments"]["password"] == "***"
     assert document["ledger"][0] == {"part": "host", "from": "gauge.greywick.example", "to": "host=gauge.greywick.example",
@@ -103,7 +103,7 @@ def test_show_and_compose(cli, harbour):
     fields += ["--password-from", "env:TIDES_PASSWORD", "--option", "connect_timeout=5s"]
     _, out, _ = cli("compose", *fields, "--for", "libpq/keyword", "--quiet")
     assert out == "host=gauge.greywick.example user=keeper password=*** dbname=tides connect_timeout=5\n"
-    assert "not-a-real-pw%2Ftides" in cli("compose", *fields, "--quiet", "--reveal")[1]
+    assert "not-a-real-pw%2Ftides" in cli("compose", *fields, "--quiet", "--unmask")[1]
     assert json.loads(cli("compose", *fields, "--json", "--for", "npgsql")[1])["target"] == "npgsql/semicolon"
     assert cli("compose", "--engine", "postgresql", "--host", "a,b:1", "--quiet")[1] == "postgresql://a,b:1\n"
 

@@ -76,7 +76,7 @@ def records(hosts, *texts):
 def test_a_service_record_brings_hosts_and_options():
     text = "mongodb+srv://keeper:x@roster.greywick.example/roster?retryWrites=false"
     found = resolve(text, resolver=records(["b.greywick.example.", "a.greywick.example."], "authSource=admin&replicaSet=tide")).cord
-    written = ct.write(found.copy_with(password=None), "pymongo").text.reveal()
+    written = ct.write(found.copy_with(password=None), "pymongo").text.unmask()
     assert written.startswith("mongodb://keeper@a.greywick.example:27018,b.greywick.example:27017/roster?")
     assert (found.authentication.realm, dict(found.options)["replica_set"]) == ("admin", "tide")
 
@@ -102,7 +102,7 @@ def test_the_password_file_and_its_permissions(places):
     path.chmod(0o644)
     assert find_password(cord, places)[0] is None
     path.chmod(0o600)
-    assert find_password(cord, places)[0].reveal() == "fog:1\\2"
-    assert find_password(cord.copy_with(user="x"), places)[0].reveal() == "last"
-    assert resolve(cord, places=places).cord.password.reveal() == "fog:1\\2"
+    assert find_password(cord, places)[0].unmask() == "fog:1\\2"
+    assert find_password(cord.copy_with(user="x"), places)[0].unmask() == "last"
+    assert resolve(cord, places=places).cord.password.unmask() == "fog:1\\2"
     assert (split_line("a\\:b:1:d:u:p\\:q:r"), unescape("p\\:q:r")) == (["a:b", "1", "d", "u", "p\\:q:r"], "p:q")

@@ -31,7 +31,7 @@ def cord_for(server, password, **changes):
 
 
 def log_in_libpq(cord, target):
-    with psycopg.connect(ct.write(cord, target).text.reveal()) as connection:
+    with psycopg.connect(ct.write(cord, target).text.unmask()) as connection:
         return connection.execute("SELECT current_user, current_database()").fetchone()
 
 
@@ -41,13 +41,13 @@ def log_in_psycopg(cord):
 
 
 def log_in_toolkit(cord, target):
-    engine = sqlalchemy.create_engine(ct.write(cord, target).text.reveal(), poolclass=sqlalchemy.NullPool)
+    engine = sqlalchemy.create_engine(ct.write(cord, target).text.unmask(), poolclass=sqlalchemy.NullPool)
     with engine.connect() as connection:
         return tuple(connection.execute(sqlalchemy.text("SELECT current_user, current_database()")).one())
 
 
 def log_in_odbc(cord):
-    connection = pyodbc.connect(ct.write(cord, "psqlodbc").text.reveal(), timeout=10)
+    connection = pyodbc.connect(ct.write(cord, "psqlodbc").text.unmask(), timeout=10)
     try:
         return tuple(connection.execute("SELECT current_user, current_database()").fetchone())
     finally:
@@ -57,7 +57,7 @@ def log_in_odbc(cord):
 def log_in_asyncpg(cord, target):
     async def ask():
         if target == "asyncpg/url":
-            connection = await asyncpg.connect(ct.write(cord, target).text.reveal())
+            connection = await asyncpg.connect(ct.write(cord, target).text.unmask())
         else:
             connection = await asyncpg.connect(**cord.arguments("asyncpg"))
         try:
@@ -166,7 +166,7 @@ def test_mariadb_accepts_every_password(mariadb):
             if not password.isascii():
                 assert writing.ledger.line("password").outcome is ct.Outcome.APPROXIMATED
                 continue
-            engine = sqlalchemy.create_engine(writing.text.reveal(), poolclass=sqlalchemy.NullPool)
+            engine = sqlalchemy.create_engine(writing.text.unmask(), poolclass=sqlalchemy.NullPool)
             try:
                 with engine.connect() as connection:
                     assert connection.execute(sqlalchemy.text("SELECT database()")).scalar() == "ti/de?s #1"

@@ -114,8 +114,8 @@ def lost(writing, part):
 @given(**CORDS)
 def test_pgjdbc(pgjdbc, user, password, database, name, timeout):
     writing = ct.write(make("postgresql", user, password, database, name, timeout), "pgjdbc")
-    assert pgjdbc.read(writing.text.reveal()) == {
-        "user": user, "password": password.reveal(), "PGDBNAME": database, "PGHOST": "tide-1", "PGPORT": "5433",
+    assert pgjdbc.read(writing.text.unmask()) == {
+        "user": user, "password": password.unmask(), "PGDBNAME": database, "PGHOST": "tide-1", "PGPORT": "5433",
         "ApplicationName": name, "connectTimeout": str(timeout),
     }  # fmt: skip
 
@@ -125,11 +125,11 @@ def test_pgjdbc(pgjdbc, user, password, database, name, timeout):
 def test_mariadb_java(mariadb_java, user, password, database, name, timeout, level):
     cord = make("mariadb", user, password, database, name, timeout).copy_with(tls=Tls(level))
     writing = ct.write(cord, "mariadb-java")
-    found = mariadb_java.read(writing.text.reveal())
+    found = mariadb_java.read(writing.text.unmask())
     meant = {"hosts": "tide-1|5433", "connectTimeout": str(timeout * 1000), "useSsl": "true"}
     meant |= {"trustServerCertificate": str(level is TlsLevel.ENCRYPTED).lower()}
     meant |= {"disableSslHostnameVerification": str(level is TlsLevel.VERIFY_CHAIN).lower()}
-    for part, value in (("user", user), ("password", password.reveal()), ("database", database)):
+    for part, value in (("user", user), ("password", password.unmask()), ("database", database)):
         if not lost(writing, part):
             meant[part] = value
     assert found == meant
@@ -140,10 +140,10 @@ def test_mariadb_java(mariadb_java, user, password, database, name, timeout, lev
 def test_go_mysql(go, user, password, database, name, timeout, host):
     cord = make("mysql", user, password, database, name, timeout, host).copy_with(tls=Tls(TlsLevel.VERIFY_IDENTITY))
     writing = ct.write(cord.copy_with(options={**dict(cord.options), "charset": name}), "go-mysql")
-    found = go.read(writing.text.reveal(), "go-mysql")
+    found = go.read(writing.text.unmask(), "go-mysql")
     address = {"/run/m.sock": "/run/m.sock", "tide-1": "tide-1:5433", "2001:db8::1": "[2001:db8::1]:5433"}[host]
     meant = {"address": address, "network": "unix" if host[0] == "/" else "tcp", "timeout": str(timeout * 10**9), "tls": "true", "charset": name}
-    for part, value in (("user", user), ("password", password.reveal()), ("database", database)):
+    for part, value in (("user", user), ("password", password.unmask()), ("database", database)):
         meant[part] = "" if lost(writing, part) else value
     assert found == meant
 
@@ -153,9 +153,9 @@ def test_go_mysql(go, user, password, database, name, timeout, host):
 @pytest.mark.parametrize("target", ["pgx/url", "pgx/keyword"])
 def test_pgx(go, target, user, password, database, name, timeout):
     writing = ct.write(make("postgresql", user, password, database, name, timeout), target)
-    found = go.read(writing.text.reveal(), "pgx")
+    found = go.read(writing.text.unmask(), "pgx")
     meant = {"host": "tide-1", "port": "5433", "timeout": str(timeout * 10**9), "application_name": name}
-    meant |= {"user": user, "password": password.reveal(), "database": "" if lost(writing, "database") else database}
+    meant |= {"user": user, "password": password.unmask(), "database": "" if lost(writing, "database") else database}
     assert found == meant
 
 
@@ -164,7 +164,7 @@ def test_pgx(go, target, user, password, database, name, timeout):
 def test_lib_pq(go, user, password, database, name, timeout):
     """lib/pq turns a URL into keywords; ours reads them back."""
     writing = ct.write(make("postgresql", user, password, database, name, timeout), "lib-pq/url")
-    again = ct.read(go.read(writing.text.reveal(), "lib-pq")["keywords"], driver="lib-pq/keyword").cord
+    again = ct.read(go.read(writing.text.unmask(), "lib-pq")["keywords"], driver="lib-pq/keyword").cord
     assert (again.user, again.password, again.database) == (user, password, database)
     assert dict(again.options) == {"application_name": name, "connect_timeout": Duration.of(timeout)}
 
@@ -175,8 +175,8 @@ def test_lib_pq(go, user, password, database, name, timeout):
 def test_node_pg(node, user, password, database, name, timeout, level, host):
     cord = make("postgresql", user, password, database, name, timeout, host).copy_with(tls=Tls(level))
     writing = ct.write(cord, "node-pg")
-    found = node.read(writing.text.reveal(), "node-pg")
-    meant = {"user": user, "password": password.reveal(), "host": host, "port": "5433", "application_name": name}
+    found = node.read(writing.text.unmask(), "node-pg")
+    meant = {"user": user, "password": password.unmask(), "host": host, "port": "5433", "application_name": name}
     meant |= {"verifies": {None: "no TLS", TlsLevel.ENCRYPTED: "false"}.get(level, "true")}
     meant["database"] = user if lost(writing, "database") else database
     assert found == meant
@@ -187,8 +187,8 @@ def test_node_pg(node, user, password, database, name, timeout, level, host):
 def test_mysql2(node, user, password, database, name, timeout):
     options = (("time_zone", name), ("connect_timeout", Duration.of(timeout)))
     writing = ct.write(make("mysql", user, password, database, name, timeout).copy_with(options=options), "mysql2/url")
-    found = node.read(writing.text.reveal(), "mysql2")
-    meant = {"user": user, "password": password.reveal(), "host": "tide-1", "port": "5433", "connectTimeout": str(timeout * 1000)}
+    found = node.read(writing.text.unmask(), "mysql2")
+    meant = {"user": user, "password": password.unmask(), "host": "tide-1", "port": "5433", "connectTimeout": str(timeout * 1000)}
     meant["database"] = "" if lost(writing, "database") else database
     assert (found.pop("timezone") in {name, found.get("timezone", name)} or name.strip().isdigit(), found) == (True, meant)
 
@@ -197,8 +197,8 @@ def test_mysql2(node, user, password, database, name, timeout):
 @given(**CORDS, number=st.integers(0, 99))
 def test_ioredis(node, user, password, database, name, timeout, number):
     writing = ct.write(make("redis", user, password, str(number), name, timeout), "ioredis/url")
-    assert node.read(writing.text.reveal(), "ioredis") == {
-        "username": user, "password": password.reveal(), "host": "tide-1", "port": "5433", "db": str(number),
+    assert node.read(writing.text.unmask(), "ioredis") == {
+        "username": user, "password": password.unmask(), "host": "tide-1", "port": "5433", "db": str(number),
         "connectionName": name, "connectTimeout": str(timeout * 1000),
     }  # fmt: skip
 
@@ -208,9 +208,9 @@ def test_ioredis(node, user, password, database, name, timeout, number):
 def test_mongo_node(node, user, password, database, name, timeout):
     cord = make("mongodb", user, password, database, name, timeout).copy_with(tls=Tls(TlsLevel.VERIFY_IDENTITY))
     writing = ct.write(cord, "mongo-node")
-    found = node.read(writing.text.reveal(), "mongo-node")
+    found = node.read(writing.text.unmask(), "mongo-node")
     kept = "" if lost(writing, "database") else database
-    meant = {"hosts": "tide-1:5433", "user": user, "password": password.reveal(), "name": name, "timeout": str(timeout * 1000), "tls": "true"}
+    meant = {"hosts": "tide-1:5433", "user": user, "password": password.unmask(), "name": name, "timeout": str(timeout * 1000), "tls": "true"}
     assert {k: found[k] for k in meant} == meant
     assert (found["database"], found["source"]) == ((kept, kept) if kept else ("test", "admin"))
 
@@ -220,10 +220,10 @@ def test_mongo_node(node, user, password, database, name, timeout):
 def test_sqlclient(sqlclient, user, password, database, name, timeout, instance):
     cord = make("sqlserver", user, password, database, name, timeout)
     cord = cord.copy_with(hosts=(Host("desk", 5433, instance),), tls=Tls(TlsLevel.ENCRYPTED))
-    found = sqlclient.read(ct.write(cord, "sqlclient").text.reveal())
+    found = sqlclient.read(ct.write(cord, "sqlclient").text.unmask())
     server = f"desk\\{instance},5433" if instance else "desk,5433"
     assert found == {
-        "source": server, "user": user, "password": password.reveal(), "database": database, "name": name,
+        "source": server, "user": user, "password": password.unmask(), "database": database, "name": name,
         "timeout": str(timeout), "integrated": "False", "any": "True",
     }  # fmt: skip
 

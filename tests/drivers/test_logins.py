@@ -30,7 +30,7 @@ MY = ["pymysql", "pdo-mysql/arguments", "mysqli", "dbd-mariadb/arguments", "dbd-
 
 def log_in(target, writing):
     driver = target.partition("/")[0]
-    given = {"driver": driver, "text": writing.text.reveal(), "arguments": writing.revealed_arguments()}
+    given = {"driver": driver, "text": writing.text.unmask(), "arguments": writing.clear_arguments()}
     language = ct.catalog.load_driver(driver).language
     env = {**os.environ, "NODE_PATH": f"{os.environ['CORDTALLY_NODE']}/node_modules"}
     done = subprocess.run(PROGRAMS[language], input=json.dumps(given).encode(), capture_output=True, timeout=30, env=env, check=False)
@@ -50,7 +50,7 @@ def chain(cord, targets, meant):
             writing = first
         elif ct.catalog.load_driver(target.partition("/")[0]).language in PROGRAMS:
             found = log_in(target, writing)
-            failed += [] if found == meant else [(target, cord.password.reveal(), found)]
+            failed += [] if found == meant else [(target, cord.password.unmask(), found)]
     return failed
 
 
@@ -89,7 +89,7 @@ def test_redis(redis_server):
         with redis.Redis(host="127.0.0.1", port=redis_server.port, password=ADMIN_PASSWORD) as master:
             master.acl_setuser(user, enabled=True, reset=True, passwords=[f"+{password}"], categories=["+@all"], keys=["*"])
         cord = Cord("redis", (Host("127.0.0.1", redis_server.port),), "3", user, Secret(password))
-        with redis.Redis.from_url(ct.write(cord, "redis-py").text.reveal()) as client:
+        with redis.Redis.from_url(ct.write(cord, "redis-py").text.unmask()) as client:
             assert (client.acl_whoami(), client.client_info()["db"]) == (user, 3)
         failed += chain(cord, ["redis-py/url", "ioredis/url", "phpredis/arguments"], [user, "3"])
     assert failed == []

@@ -66,7 +66,7 @@ CASES = [
 def test_conversion(source, target, text, outcomes):
     driver = "pymysql" if source.startswith("{") else None
     writing = ct.convert(source, to=target, driver=driver)
-    assert writing.text.reveal() == text
+    assert writing.text.unmask() == text
     assert {part: writing.ledger.line(part).outcome.value for part in outcomes} == outcomes
     assert all(line.reason for line in writing.ledger.losses)
 
@@ -95,7 +95,7 @@ def test_the_wrong_engine_and_the_wrong_target_are_refused():
 def test_a_family_stands_for_its_first_driver_of_the_engine():
     """``sqlalchemy`` is the toolkit whose URL leaves the driver out."""
     assert ct.convert(PG, to="sqlalchemy").target == "sqlalchemy+psycopg/url"
-    assert ct.convert("a.sqlite", to="sqlalchemy").text.reveal() == "sqlite:///a.sqlite"
+    assert ct.convert("a.sqlite", to="sqlalchemy").text.unmask() == "sqlite:///a.sqlite"
     assert ct.read("postgresql://u@h/d", driver="sqlalchemy").driver == "sqlalchemy+psycopg"
     assert ct.read("sqlite:///a.sqlite", driver="sqlalchemy").cord.engine == "sqlite"
     with pytest.raises(ct.TextError, match="no driver of this family"):
@@ -104,9 +104,9 @@ def test_a_family_stands_for_its_first_driver_of_the_engine():
 
 def test_the_document_and_the_secret_bytes():
     writing = ct.convert('{"password": "pä", "host": "h"}', to="pymysql", driver="pymysql")
-    assert writing.revealed_arguments()["password"] == "pä".encode()
+    assert writing.clear_arguments()["password"] == "pä".encode()
     assert writing.to_dict()["arguments"] == {"host": "h", "password": "***"}
-    assert writing.to_dict(reveal=True)["arguments"]["password"] == "pä"
+    assert writing.to_dict(unmask=True)["arguments"]["password"] == "pä"
     assert set(writing.to_dict()["ledger"][0]) == {"part", "from", "to", "outcome", "reason"}
 
 
@@ -122,11 +122,11 @@ def test_the_document_and_the_secret_bytes():
 def test_log_in_methods(method, target, outcome, text):
     tls = Tls(certificate="/c.pem") if method == "certificate" else Tls()
     writing = ct.write(Cord("postgresql", authentication=Authentication(AuthenticationMethod(method)), tls=tls), target)
-    assert (writing.text.reveal(), writing.ledger.line("authentication.method").outcome.value) == (text, outcome)
+    assert (writing.text.unmask(), writing.ledger.line("authentication.method").outcome.value) == (text, outcome)
 
 
 def values_in(cord):
-    return {"user": cord.user, "password": cord.password.reveal(), "dbname": cord.database, "host": cord.hosts[0].address}
+    return {"user": cord.user, "password": cord.password.unmask(), "dbname": cord.database, "host": cord.hosts[0].address}
 
 
 WORDS = ANY_TEXT.filter(lambda t: t and "\x00" not in t)
@@ -139,10 +139,10 @@ def test_libpq_and_the_toolkit_read_what_was_meant(user, password, database, nam
     cord = Cord("postgresql", (Host("tide-1", 5433),), database, user, Secret(password), options=(("application_name", name),))
     meant = {**values_in(cord), "application_name": name, "port": "5433"}
     for target in ("libpq/url", "libpq/keyword"):
-        assert psycopg.conninfo.conninfo_to_dict(ct.write(cord, target).text.reveal()) == meant
+        assert psycopg.conninfo.conninfo_to_dict(ct.write(cord, target).text.unmask()) == meant
     nested = ct.read(ct.write(cord, "psqlodbc").text, driver="psqlodbc").cord
     assert nested.option("application_name") == name
-    url = sqlalchemy.make_url(ct.write(cord, "sqlalchemy+psycopg").text.reveal())
+    url = sqlalchemy.make_url(ct.write(cord, "sqlalchemy+psycopg").text.unmask())
     dialect_arguments = url.get_dialect()().create_connect_args(url)[1]
     assert {k: str(v) for k, v in dialect_arguments.items()} == meant
 
@@ -154,7 +154,7 @@ def test_asyncpg_reads_what_was_meant(user, password, database, name, host):
     cord = Cord("postgresql", (Host(host, 5433), Host("tide-2")), database, user, Secret(password), options=options)
     named = dict.fromkeys(("host", "port", "user", "password", "passfile", "database", "ssl", "service", "servicefile", "direct_tls",
                            "server_settings", "target_session_attrs", "krbsrvname", "gsslib"))  # fmt: skip
-    text = ct.write(cord, "asyncpg").text.reveal()
+    text = ct.write(cord, "asyncpg").text.unmask()
     addresses, found = asyncpg.connect_utils._parse_connect_dsn_and_args(dsn=text, **named)
     assert addresses == [f"{host}/.s.PGSQL.5433" if host[0] == "/" else (host, 5433), ("tide-2", 5432)]
     assert (found.user, found.password, found.database) == (user, password, database)

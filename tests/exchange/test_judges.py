@@ -35,7 +35,7 @@ def test_pymongo(user, password, database, name, realm, seconds):
     hosts = (Host("a.greywick.example", 27018), Host("2001:db8::1"))
     cord = Cord("mongodb", hosts, database, user, Secret(password), Authentication(None, realm), Tls(TlsLevel.VERIFY_CHAIN), options=options)
     writing = ct.write(cord, "pymongo")
-    found = parse_uri(writing.text.reveal(), warn=False, validate=False)
+    found = parse_uri(writing.text.unmask(), warn=False, validate=False)
     assert found["nodelist"] == [("a.greywick.example", 27018), ("2001:db8::1", 27017)]
     assert (found["username"], found["password"]) == (user, password)
     assert found["database"] == (database if kept(writing, "database") else None)
@@ -60,12 +60,12 @@ def test_what_pymongo_refuses_we_refuse(text):
 def test_redis_py(user, password, number, name, milliseconds, secure):
     options = (("application_name", name), ("read_timeout", Duration.of(milliseconds, "ms")))
     cord = Cord("redis", (Host("buoy", 6380),), str(number), user, Secret(password), tls=Tls(TlsLevel.VERIFY_IDENTITY if secure else None), options=options)
-    found = redis_url(ct.write(cord, "redis-py").text.reveal())
+    found = redis_url(ct.write(cord, "redis-py").text.unmask())
     assert (found.pop("connection_class", None) is not None) is secure
     meant = {"host": "buoy", "port": 6380, "db": number, "username": user, "password": password, "client_name": name}
     assert found == {**meant, "socket_timeout": milliseconds / 1000}
     socket = cord.copy_with(hosts=(Host("/run/b uoy.sock"),), tls=Tls())
-    found = redis_url(ct.write(socket, "redis-py").text.reveal())
+    found = redis_url(ct.write(socket, "redis-py").text.unmask())
     assert (found["path"], found["db"], found["password"]) == ("/run/b uoy.sock", number, password)
 
 
@@ -81,7 +81,7 @@ def test_oracledb(database, dn, wallet, several, match):
     for target in ("oracle-net/descriptor", *([] if several else ["oracle-net/easyconnect"])):
         writing = ct.write(Cord("oracle", hosts, database, tls=Tls(level), options=options), target)
         found = oracledb.ConnectParams()
-        found.parse_connect_string(writing.text.reveal())
+        found.parse_connect_string(writing.text.unmask())
         assert found.host == ([h.address for h in hosts] if several else hosts[0].address)
         assert found.port == ([1522, 1521] if several else 1522)
         assert found.service_name == (database if kept(writing, "database") else None)
@@ -96,16 +96,16 @@ def test_toolkit_urls(user, password, database, seconds):
     """What SQLAlchemy would hand to each driver."""
     options = (("connect_timeout", Duration.of(seconds)), ("application_name", "gauge"))
     cord = Cord("mysql", (Host("2001:db8::1", 3307),), database, user, Secret(password), options=options)
-    url = sqlalchemy.make_url(ct.write(cord, "sqlalchemy+pymysql").text.reveal())
+    url = sqlalchemy.make_url(ct.write(cord, "sqlalchemy+pymysql").text.unmask())
     _, found = MySQLDialect_pymysql().create_connect_args(url)
     assert (found["host"], found["port"], found["connect_timeout"], found["program_name"]) == ("2001:db8::1", 3307, seconds, "gauge")
     assert (found["user"], found["password"], found["database"]) == (user, password, database)
     oracle = ct.write(cord.copy_with(engine="oracle", options=()), "sqlalchemy+oracledb")
-    _, found = OracleDialect_oracledb(dbapi=oracledb).create_connect_args(sqlalchemy.make_url(oracle.text.reveal()))
+    _, found = OracleDialect_oracledb(dbapi=oracledb).create_connect_args(sqlalchemy.make_url(oracle.text.unmask()))
     named = f"(SERVICE_NAME={database})" in found["dsn"] if kept(oracle, "database") else True
     assert (found["user"], found["password"], named) == (user, password, True)
     carried = ct.write(cord.copy_with(engine="sqlserver", options=()), "sqlalchemy+pyodbc/odbc-url")
-    inner = sqlalchemy.make_url(carried.text.reveal()).query["odbc_connect"]
+    inner = sqlalchemy.make_url(carried.text.unmask()).query["odbc_connect"]
     again = ct.read(inner, driver="msodbcsql").cord
     assert (again.user, again.password, again.database, again.hosts) == (user, Secret(password), database, cord.hosts)
 
@@ -115,6 +115,6 @@ def test_toolkit_urls(user, password, database, seconds):
 def test_clickhouse(user, password, database, seconds):
     cord = Cord("clickhouse", (Host("h", 9440),), database, user, Secret(password), tls=Tls(TlsLevel.ENCRYPTED), options=(("connect_timeout", Duration.of(seconds)),))
     writing = ct.write(cord, "clickhouse-driver")
-    host, found = clickhouse_url(writing.text.reveal())
+    host, found = clickhouse_url(writing.text.unmask())
     meant = {"user": user, "password": password, "port": 9440, "secure": True, "verify": False, "connect_timeout": float(seconds)}
     assert (host, found) == ("h", meant | ({"database": database} if kept(writing, "database") else {}))

@@ -32,9 +32,9 @@ def hold_law(cord: Cord, target: str) -> None:
     added = {line.part for line in writing.ledger if line.outcome.value == "added"}
     differ = {p for p in differences(cord, again.cord) if not (p.startswith("native.") and p.partition("/")[2] in added)}
     undeclared = {p for p in differ if not writing.ledger.declares(p)}
-    assert not undeclared, (sorted(undeclared), writing.text.reveal())
+    assert not undeclared, (sorted(undeclared), writing.text.unmask())
     if again.notation == "arguments":
-        mapped = ct.read(writing.revealed_arguments(), driver=target)
+        mapped = ct.read(writing.clear_arguments(), driver=target)
         assert mapped.cord == again.cord
 
 

@@ -17,7 +17,7 @@ def facts(text, driver=None):
         "hosts": " ".join(str(h) for h in cord.hosts),
         "database": cord.database,
         "user": cord.user,
-        "password": cord.password.reveal() if cord.password is not None else None,
+        "password": cord.password.unmask() if cord.password is not None else None,
         "tls": cord.tls.level.value if cord.tls.level else None,
         "ca": cord.tls.ca,
         "service": cord.discovery.name,
@@ -287,7 +287,7 @@ def test_a_named_driver_must_fit(text, driver, words):
 
 def test_a_mapping_is_read_with_its_types():
     cord = ct.read({"host": "h", "password": "pä".encode(), "connect_timeout": 3, "ssl_verify_cert": True}, driver="pymysql").cord
-    assert (cord.password.reveal(), cord.tls.level, cord.option("connect_timeout")) == ("pä", ct.TlsLevel.VERIFY_CHAIN, Duration.of(3))
+    assert (cord.password.unmask(), cord.tls.level, cord.option("connect_timeout")) == ("pä", ct.TlsLevel.VERIFY_CHAIN, Duration.of(3))
     with pytest.raises(ct.TextError, match="which driver"):
         ct.read({"host": "h"})
 
@@ -301,7 +301,7 @@ def test_the_document_keeps_its_keys():
     assert document["options"] == {"application_name": "x", "connect_timeout": 10}
     assert document["native"] == {"fallback_application_name": "y"}
     assert document["password"] == {"state": "literal"}
-    assert ct.read(text).to_dict(reveal=True)["password"]["value"] == "not-a-real-pw"
+    assert ct.read(text).to_dict(unmask=True)["password"]["value"] == "not-a-real-pw"
     assert {text[p["start"] : p["end"]] for p in document["parts"] if p["role"] in {"password", "host"}} == {"not-a-real-pw", "h"}
     effective = ct.read(text).to_dict(effective=True)
     assert (effective["hosts"][0]["port"], effective["tls"]["level"], effective["options"]["target_role"]) == (5432, "opportunistic", "any")

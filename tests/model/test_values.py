@@ -57,7 +57,7 @@ HOLDERS = [
 
 
 @pytest.mark.parametrize("holder", HOLDERS, ids=lambda h: type(h).__name__)
-def test_no_way_of_showing_reveals(holder):
+def test_no_way_of_showing_unmasks(holder):
     for shown in ways_to_show(holder):
         assert PLANTED not in shown
     if dataclasses.is_dataclass(holder) and "@" not in repr(holder):
@@ -67,9 +67,9 @@ def test_no_way_of_showing_reveals(holder):
         assert PLANTED not in holder._repr_html_()
 
 
-def test_a_secret_reveals_on_request_only():
+def test_a_secret_unmasks_on_request_only():
     secret = Secret(PLANTED)
-    assert secret.reveal() == PLANTED
+    assert secret.unmask() == PLANTED
     assert (secret == Secret(PLANTED), secret == Secret("x"), secret == PLANTED) == (True, False, False)
     assert len({secret, Secret(PLANTED)}) == 1
     assert Secret("\ud800") != secret

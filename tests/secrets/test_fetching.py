@@ -13,10 +13,10 @@ def test_each_scheme_fetches(tmp_path, monkeypatch):
     monkeypatch.setenv("TIDES_PASSWORD", "not-a-real-pw")
     asked = []
     here = Surroundings(folder=tmp_path, ask=lambda prompt: asked.append(prompt) or "typed")
-    assert ct.fetch("env:TIDES_PASSWORD").reveal() == "not-a-real-pw"
-    assert ct.fetch("file:berths", here).reveal() == "not-a-real-pw ü "
-    assert ct.fetch(f"file:{tmp_path}/berths").reveal() == "not-a-real-pw ü "
-    assert (ct.fetch("ask:Harbour password", here).reveal(), asked) == ("typed", ["Harbour password"])
+    assert ct.fetch("env:TIDES_PASSWORD").unmask() == "not-a-real-pw"
+    assert ct.fetch("file:berths", here).unmask() == "not-a-real-pw ü "
+    assert ct.fetch(f"file:{tmp_path}/berths").unmask() == "not-a-real-pw ü "
+    assert (ct.fetch("ask:Harbour password", here).unmask(), asked) == ("typed", ["Harbour password"])
 
 
 @pytest.mark.parametrize(
@@ -50,4 +50,4 @@ def test_arguments_fetch_at_the_last_moment(monkeypatch):
     assert cord.arguments("psycopg") == {"host": "h", "user": "u", "password": "not-a-real-pw", "dbname": "d"}
     assert "not-a-real-pw" not in repr(cord.arguments("psycopg"))
     assert ct.write(cord, "libpq").ledger.line("password").outcome is ct.Outcome.IMPLIED
-    assert with_secret(cord).password.reveal() == "not-a-real-pw"
+    assert with_secret(cord).password.unmask() == "not-a-real-pw"

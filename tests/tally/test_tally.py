@@ -96,7 +96,7 @@ def test_native_options_ride_along_with_their_driver(tmp_path):
     text = "tally = 1\n[cords.x]\nengine = 'postgresql'\ndriver = 'libpq'\noptions = { sslnegotiation = 'direct', keepalives = '0' }\n"
     cord = ct.load(write(tmp_path, text)).cord("x")
     assert (cord.native, cord.options) == ((("libpq/sslnegotiation", "direct"),), (("tcp_keepalive", False),))
-    assert ct.write(cord, "libpq/keyword").text.reveal() == "keepalives=0 sslnegotiation=direct"
+    assert ct.write(cord, "libpq/keyword").text.unmask() == "keepalives=0 sslnegotiation=direct"
 
 
 def test_names_that_are_not_there(tmp_path, monkeypatch):

@@ -33,7 +33,7 @@ _INTERRUPTED = 130
 def group() -> None:
     """Compose, read, vet and convert database connection strings; dial them; size their pools.
 
-    Secrets are masked unless a command is given --reveal. Every command takes --help.
+    Secrets are masked unless a command is given --unmask. Every command takes --help.
     """
 
 

@@ -13,7 +13,7 @@ from ..exchange import compose, write
 from ..model import MASK, AuthenticationMethod, Cord, Locator, Secret, TlsLevel
 from ..secrets import with_secret
 from .convert import print_writing
-from .inputs import first_target, json_option, reveal_option, surroundings
+from .inputs import first_target, json_option, unmask_option, surroundings
 from .output import clean, make_console, print_json
 
 _ASKED = ("host", "port", "database", "user", "password", "tls")
@@ -36,7 +36,7 @@ _ASKED = ("host", "port", "database", "user", "password", "tls")
 @click.option("--no-questions", is_flag=True, help="Never ask, not even at a terminal.")
 @json_option
 @click.option("--quiet", "-q", is_flag=True, help="Print the text only.")
-@reveal_option
+@unmask_option
 def command(
     engine: str | None,
     host: tuple[str, ...],
@@ -54,7 +54,7 @@ def command(
     no_questions: bool,
     as_json: bool,
     quiet: bool,
-    reveal: bool,
+    unmask: bool,
 ) -> int:
     """Build a connection string. A password is never taken as an argument: say where it is kept."""
     fields: dict[str, object] = {
@@ -77,11 +77,11 @@ def command(
         raise click.UsageError(f"name the engine: --engine {', '.join(engine_ids())}")
     cord = compose(driver=target, **{k: v for k, v in fields.items() if v is not None})
     target = target or first_target(cord.engine)
-    writing = write(_shown(cord, reveal), target)
+    writing = write(_shown(cord, unmask), target)
     if as_json:
-        print_json(writing.to_dict(reveal=reveal))
+        print_json(writing.to_dict(unmask=unmask))
     else:
-        print_writing(writing, reveal=reveal, quiet=quiet)
+        print_writing(writing, unmask=unmask, quiet=quiet)
     return 0
 
 
@@ -100,13 +100,13 @@ def _hosts(given: tuple[str, ...]) -> dict[str, object]:
     return {"hosts": hosts} if len(hosts) > 1 else {"host": hosts[0] if hosts else None}
 
 
-def _shown(cord: Cord, reveal: bool) -> Cord:
+def _shown(cord: Cord, unmask: bool) -> Cord:
     """Fetch the secret only where it will be shown; a stand-in takes its place where it will be masked."""
     if not isinstance(cord.password, Locator):
         return cord
     from pathlib import Path
 
-    return with_secret(cord, surroundings(Path())) if reveal else cord.copy_with(password=Secret(MASK))
+    return with_secret(cord, surroundings(Path())) if unmask else cord.copy_with(password=Secret(MASK))
 
 
 def _ask(fields: dict[str, object], target: str | None) -> dict[str, object]:
@@ -144,6 +144,6 @@ def _ask_field(name: str, default: str, asked: dict[str, object], target: str | 
         except CordTallyError as error:
             console.print(Text(f"  {error}", style="red"))
             continue
-        grown = write(_shown(cord, reveal=False), target or first_target(cord.engine)).text
+        grown = write(_shown(cord, unmask=False), target or first_target(cord.engine)).text
         console.print(Text(f"  {clean(str(grown))}", style="dim"), soft_wrap=True)
         return answer or None

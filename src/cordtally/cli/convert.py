@@ -19,7 +19,7 @@ from .inputs import (
     driver_option,
     environment_option,
     json_option,
-    reveal_option,
+    unmask_option,
     surroundings,
     take_cord_or_text,
     take_text,
@@ -52,7 +52,7 @@ STYLES = {
 @click.option("--tls-port", type=click.IntRange(1, 65535), help="The port for the other kind of TLS.")
 @click.option("--strict", is_flag=True, help="Exit with status 1 if anything was dropped or approximated.")
 @click.option("--quiet", "-q", is_flag=True, help="Print the text only.")
-@reveal_option
+@unmask_option
 def command(
     text: str | None,
     from_env: str | None,
@@ -70,11 +70,11 @@ def command(
     tls_port: int | None,
     strict: bool,
     quiet: bool,
-    reveal: bool,
+    unmask: bool,
 ) -> int:
     """Write a connection string for another driver; the ledger accounts for every part."""
     if lines:
-        planner = None if reveal else Planner(pin=pin)
+        planner = None if unmask else Planner(pin=pin)
         return stream_lines(lambda request: _convert_request(request, to, planner, pin))
     if to is None:
         raise click.UsageError("say which driver to write for: --to TARGET (cordtally drivers lists them)")
@@ -88,11 +88,11 @@ def command(
     elif tls_port is not None:
         raise click.UsageError("--tls-port goes with --mutual-tls or --one-way-tls")
     else:
-        writing = _convert(source, to, driver, environment, tally_file, reveal, pin)
+        writing = _convert(source, to, driver, environment, tally_file, unmask, pin)
     if as_json:
-        print_json(writing.to_dict(reveal=reveal))
+        print_json(writing.to_dict(unmask=unmask))
     else:
-        print_writing(writing, reveal=reveal, quiet=quiet)
+        print_writing(writing, unmask=unmask, quiet=quiet)
     return 1 if strict and writing.ledger.losses else 0
 
 
@@ -121,24 +121,24 @@ def _convert_request(
         raise click.UsageError('each line needs a "to", or the command --to')
     if planner is not None:
         return planner.answer(request["text"], target, request.get("from"))
-    return convert(request["text"], to=target, driver=request.get("from"), pin=pin).to_dict(reveal=True)
+    return convert(request["text"], to=target, driver=request.get("from"), pin=pin).to_dict(unmask=True)
 
 
 def _convert(
-    text: str, to: str, driver: str | None, environment: str | None, tally_file: Path | None, reveal: bool, pin: bool
+    text: str, to: str, driver: str | None, environment: str | None, tally_file: Path | None, unmask: bool, pin: bool
 ) -> Writing:
     if driver is not None:
         return convert(text, to=to, driver=driver, pin=pin)
     found, folder = take_cord_or_text(text, environment, tally_file)
     if isinstance(found, Cord):
-        return write(with_secret(found, surroundings(folder)) if reveal else found, to)
+        return write(with_secret(found, surroundings(folder)) if unmask else found, to)
     return convert(found, to=to, pin=pin)
 
 
-def print_writing(writing: Writing, *, reveal: bool, quiet: bool) -> None:
+def print_writing(writing: Writing, *, unmask: bool, quiet: bool) -> None:
     """Print the text, and the ledger under it."""
     console = make_console()
-    text = writing.text.reveal() if reveal else str(writing.text)
+    text = writing.text.unmask() if unmask else str(writing.text)
     console.print(Text(text), soft_wrap=True)
     if quiet:
         return

@@ -35,9 +35,9 @@ def json_option(command: Command) -> Command:
     return click.option("--json", "as_json", is_flag=True, help="Print JSON instead of text.")(command)
 
 
-def reveal_option(command: Command) -> Command:
-    """Add ``--reveal``."""
-    return click.option("--reveal", is_flag=True, help="Show secrets in clear.")(command)
+def unmask_option(command: Command) -> Command:
+    """Add ``--unmask``."""
+    return click.option("--unmask", is_flag=True, help="Show secrets in clear.")(command)
 
 
 def driver_option(command: Command) -> Command:

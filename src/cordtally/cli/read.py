@@ -24,7 +24,7 @@ from .inputs import (
     is_cord_name,
     json_option,
     resolve_cord,
-    reveal_option,
+    unmask_option,
     take_text,
     text_options,
 )
@@ -61,7 +61,7 @@ _TITLES = {
 @click.option("--effective", is_flag=True, help="With --json: fill in the driver's and engine's defaults.")
 @click.option("--limit", default="5s", show_default=True, help="With --resolve: how long a name server may take.")
 @click.option("--resolve", "follow", is_flag=True, help="Follow service records, aliases, services, data sources.")
-@reveal_option
+@unmask_option
 def command(
     text: str | None,
     from_env: str | None,
@@ -73,20 +73,20 @@ def command(
     effective: bool,
     limit: str,
     follow: bool,
-    reveal: bool,
+    unmask: bool,
 ) -> int:
     """Take a connection string apart: who reads it, where each part stands, what each option means."""
     if lines:
-        return stream_lines(lambda request: _document(_read_request(request), effective, reveal))
+        return stream_lines(lambda request: _document(_read_request(request), effective, unmask))
     reading = _read(take_text(text, from_env), driver, environment, tally_file)
     resolution = resolve(reading, limit=Duration.parse(limit).seconds) if follow else None
     if as_json:
-        document = _document(reading, effective, reveal)
+        document = _document(reading, effective, unmask)
         if resolution is not None:
             document["resolved"] = resolution.to_dict()
         print_json(document)
     else:
-        _print(reading, reveal)
+        _print(reading, unmask)
         if resolution is not None:
             _print_resolution(resolution)
     return 0
@@ -117,29 +117,29 @@ def _read_request(request: Mapping[str, Any]) -> Reading:
     return read(request["text"], driver=request.get("from"))
 
 
-def _document(reading: Reading, effective: bool, reveal: bool) -> dict[str, object]:
-    document = reading.to_dict(reveal=reveal, effective=effective)
+def _document(reading: Reading, effective: bool, unmask: bool) -> dict[str, object]:
+    document = reading.to_dict(unmask=unmask, effective=effective)
     document["findings"] = [found.to_dict() for found in vet_reading(reading)]
     return document
 
 
-def _print(reading: Reading, reveal: bool) -> None:
+def _print(reading: Reading, unmask: bool) -> None:
     console = make_console()
     driver = load_driver(reading.driver)
     console.print(Text(f"Read as {driver.title} ({reading.driver}/{reading.notation}) would read it:", style="bold"))
     console.print()
-    source = reading.text.reveal()
-    secret_spans = [] if reveal else [(p.start, p.end) for p in reading.parts if p.secret]
+    source = reading.text.unmask()
+    secret_spans = [] if unmask else [(p.start, p.end) for p in reading.parts if p.secret]
     numbered = [(str(n), p) for n, p in enumerate((p for p in reading.parts if p.role != "scheme"), 1)]
     marks = [
         Mark(masked_position(p.start, secret_spans), masked_position(p.end, secret_spans), label)
         for label, p in numbered
         if p.end > p.start
     ]
-    shown = source if reveal else str(reading.text)
+    shown = source if unmask else str(reading.text)
     for line in marked_lines(shown, marks, console.width - 4):
         console.print(Text("  " + line))
-    rows = [_row(label, part, reading, reveal) for label, part in numbered]
+    rows = [_row(label, part, reading, unmask) for label, part in numbered]
     console.print(make_table([*rows, *_implied_rows(reading)], heads=("", "part", "value", "meaning"), right=(0,)))
     findings = vet_reading(reading)
     console.print()
@@ -154,12 +154,12 @@ def _print_short(findings: tuple[Finding, ...]) -> None:
     print_findings(make_console(), findings, explain=False)
 
 
-def _row(label: str, part: Part, reading: Reading, reveal: bool) -> tuple[str, str, str, str]:
-    raw = reading.text.reveal()[part.start : part.end]
+def _row(label: str, part: Part, reading: Reading, unmask: bool) -> tuple[str, str, str, str]:
+    raw = reading.text.unmask()[part.start : part.end]
     row = next((r for r in reading.rows if r.name == part.name), None)
-    if part.secret and not reveal:
+    if part.secret and not unmask:
         value = MASK
-    elif part.role == "host" and not reveal:
+    elif part.role == "host" and not unmask:
         value = Host(raw).shown
     else:
         value = raw if row is None or isinstance(row.value, Secret) else _value(row)

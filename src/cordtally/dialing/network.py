@@ -144,7 +144,7 @@ def _handshake(plug: socket.socket, host: Host, tls: Tls, level: TlsLevel) -> st
         context.check_hostname = level is TlsLevel.VERIFY_IDENTITY
         context.verify_mode = ssl.CERT_REQUIRED if level >= TlsLevel.VERIFY_CHAIN else ssl.CERT_NONE
         if tls.certificate:
-            password = tls.key_password.reveal() if tls.key_password else None
+            password = tls.key_password.unmask() if tls.key_password else None
             context.load_cert_chain(tls.certificate, tls.key, password)
         with context.wrap_socket(plug, server_hostname=host.address) as secured:
             version = secured.version() or "TLS"

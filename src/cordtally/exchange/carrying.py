@@ -26,7 +26,7 @@ def write_carried(sheet: Sheet, option: str, target: str, *, write: Callable[[Co
     inside = [line for line in writing.ledger if line.part != "engine"]
     sheet.through[option] = list(range(len(sheet.lines), len(sheet.lines) + len(inside)))
     sheet.lines += inside
-    text = writing.text.reveal()
+    text = writing.text.unmask()
     if text:
         if str(writing.text) != text:
             sheet.secrets.add(option)

@@ -228,7 +228,7 @@ def write_value(option: Option, driver: Driver, value: OptionValue) -> Written:
     if isinstance(value, str) and option.type == "word":
         return Written(_word_for(option, value))
     if isinstance(value, Secret) and option.secret:
-        return Written(value.reveal())
+        return Written(value.unmask())
     if isinstance(value, str) and option.type == "str":
         return Written(value)
     raise NoWord(f"{option.name} takes a {option.type}, and the value is of another kind")

@@ -60,7 +60,7 @@ def convert_reading(reading: Reading, *, to: str, pin: bool = False) -> Writing:
 
 
 def _origins(reading: Reading) -> dict[str, str]:
-    source = reading.text.reveal()
+    source = reading.text.unmask()
     origins: dict[str, str] = {}
     levels = []
     for row in reading.rows:

@@ -15,12 +15,12 @@ if TYPE_CHECKING:
     from .reading import Reading
 
 
-def json_value(value: OptionValue | Locator | None, *, reveal: bool = False) -> object:
+def json_value(value: OptionValue | Locator | None, *, unmask: bool = False) -> object:
     """Give a typed value as JSON has it: durations in seconds (None for unlimited), sizes in bytes, secrets masked."""
     match value:
         case Secret():
-            return value.reveal() if reveal else MASK
-        case str() if not reveal and hides_secret(value):
+            return value.unmask() if unmask else MASK
+        case str() if not unmask and hides_secret(value):
             return MASK
         case Duration():
             if value.nanoseconds is None:
@@ -34,12 +34,12 @@ def json_value(value: OptionValue | Locator | None, *, reveal: bool = False) -> 
     return value
 
 
-def reading_document(reading: Reading, *, reveal: bool = False, effective: bool = False) -> dict[str, object]:
+def reading_document(reading: Reading, *, unmask: bool = False, effective: bool = False) -> dict[str, object]:
     """Make ``cordtally/reading/1``, without findings: those are vetting's."""
     cord = reading.cord
     password: dict[str, object] = {"state": reading.password_state}
-    if isinstance(cord.password, Secret) and reveal:
-        password["value"] = cord.password.reveal()
+    if isinstance(cord.password, Secret) and unmask:
+        password["value"] = cord.password.unmask()
     elif isinstance(cord.password, Locator):
         password["locator"] = str(cord.password)
     tls = {
@@ -47,7 +47,7 @@ def reading_document(reading: Reading, *, reveal: bool = False, effective: bool 
         "ca": cord.tls.ca,
         "certificate": cord.tls.certificate,
         "key": cord.tls.key,
-        "key_password": json_value(cord.tls.key_password, reveal=reveal),
+        "key_password": json_value(cord.tls.key_password, unmask=unmask),
     }
     document: dict[str, object] = {
         "schema": "cordtally/reading/1",
@@ -55,16 +55,16 @@ def reading_document(reading: Reading, *, reveal: bool = False, effective: bool 
         "driver": reading.driver,
         "notation": reading.notation,
         "hosts": [
-            {"address": h.address if reveal else h.shown, "port": h.port, "instance": h.instance} for h in cord.hosts
+            {"address": h.address if unmask else h.shown, "port": h.port, "instance": h.instance} for h in cord.hosts
         ],
-        "database": json_value(cord.database, reveal=reveal),
-        "user": json_value(cord.user, reveal=reveal),
+        "database": json_value(cord.database, unmask=unmask),
+        "user": json_value(cord.user, unmask=unmask),
         "password": password,
         "authentication": {"method": cord.login.value, "realm": cord.authentication.realm},
         "tls": tls,
         "discovery": {"kind": cord.discovery.kind.value, "name": cord.discovery.name},
-        "options": {name: json_value(value, reveal=reveal) for name, value in cord.options},
-        "native": {safe_name(name.partition("/")[2]): json_value(value, reveal=reveal) for name, value in cord.native},
+        "options": {name: json_value(value, unmask=unmask) for name, value in cord.options},
+        "native": {safe_name(name.partition("/")[2]): json_value(value, unmask=unmask) for name, value in cord.native},
         "parts": [
             {"role": p.role, "start": p.start, "end": p.end} | ({"name": p.name} if p.name else {})
             for p in reading.parts

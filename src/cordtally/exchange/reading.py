@@ -41,13 +41,13 @@ class Reading:
             return "absent"
         if not isinstance(password, Secret):
             return "locator"
-        return "placeholder" if is_placeholder(password.reveal()) else "literal"
+        return "placeholder" if is_placeholder(password.unmask()) else "literal"
 
-    def to_dict(self, *, reveal: bool = False, effective: bool = False) -> dict[str, object]:
-        """Give the keys of ``cordtally/reading/1``; secrets only with ``reveal``, defaults only with ``effective``."""
+    def to_dict(self, *, unmask: bool = False, effective: bool = False) -> dict[str, object]:
+        """Give the keys of ``cordtally/reading/1``; secrets only with ``unmask``, defaults only with ``effective``."""
         from .documents import reading_document
 
-        return reading_document(self, reveal=reveal, effective=effective)
+        return reading_document(self, unmask=unmask, effective=effective)
 
     def _repr_html_(self) -> str:
         from .documents import html_table
@@ -83,7 +83,7 @@ def read(text: str | Secret | Mapping[str, object], *, driver: str | None = None
     """
     if type(text) is not str and isinstance(text, Mapping):
         return _read_mapping(text, driver)
-    source = text.reveal() if isinstance(text, Secret) else text
+    source = text.unmask() if isinstance(text, Secret) else text
     if len(source) > LARGEST_TEXT:
         raise TextError(f"a text may have up to {LARGEST_TEXT:,} characters, and this one has {len(source):,}")
     found = find_target(source) if driver is None else notation_of(source, driver)

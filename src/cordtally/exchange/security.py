@@ -75,14 +75,14 @@ def _write_files(sheet: Sheet) -> set[str]:
         option = sheet.option_for(f"tls.{part}")
         inner = sheet.inner_target()
         if option is None and inner is not None and (through := inner.driver.by_canonical.get(f"tls.{part}")):
-            word = value.reveal() if isinstance(value, Secret) else str(value)
+            word = value.unmask() if isinstance(value, Secret) else str(value)
             sheet.put_inner(f"tls.{part}", shown, through.name, word, loss=None, secret=secret)
             continue
         if option is None:
             sheet.lose(f"tls.{part}", shown, f"{driver.title} has no option for it")
             continue
         present.add(option.name)
-        raw = value.reveal() if isinstance(value, Secret) else str(value)
+        raw = value.unmask() if isinstance(value, Secret) else str(value)
         sheet.put(f"tls.{part}", shown, plain("option", option.name, raw), secret=secret)
     return present
 

@@ -29,7 +29,7 @@ from .targets import choose_target
 class Writing:
     """A cord written for a target.
 
-    ``text`` shows itself masked; ``text.reveal()`` is what the driver reads. ``arguments`` holds the mapping for
+    ``text`` shows itself masked; ``text.unmask()`` is what the driver reads. ``arguments`` holds the mapping for
     targets of that notation, its secrets as `Secret`. The ledger accounts for every part.
     """
 
@@ -38,19 +38,19 @@ class Writing:
     ledger: Ledger
     arguments: dict[str, object] | None = None
 
-    def to_dict(self, *, reveal: bool = False) -> dict[str, object]:
-        """Give the keys of ``cordtally/writing/1``; secrets only with ``reveal``."""
+    def to_dict(self, *, unmask: bool = False) -> dict[str, object]:
+        """Give the keys of ``cordtally/writing/1``; secrets only with ``unmask``."""
         document: dict[str, object] = {"schema": "cordtally/writing/1", "target": self.target}
         if self.arguments is None:
-            document["text"] = self.text.reveal() if reveal else str(self.text)
+            document["text"] = self.text.unmask() if unmask else str(self.text)
         else:
-            document["arguments"] = json.loads(self.text.reveal() if reveal else str(self.text))
+            document["arguments"] = json.loads(self.text.unmask() if unmask else str(self.text))
         document["ledger"] = [line.to_dict() for line in self.ledger]
         return document
 
-    def revealed_arguments(self) -> dict[str, object]:
+    def clear_arguments(self) -> dict[str, object]:
         """Give the arguments with their secrets in clear, to be passed to the driver at once."""
-        return {k: v.reveal() if isinstance(v, Secret) else v for k, v in (self.arguments or {}).items()}
+        return {k: v.unmask() if isinstance(v, Secret) else v for k, v in (self.arguments or {}).items()}
 
     def _repr_html_(self) -> str:
         from .documents import html_table
@@ -173,9 +173,9 @@ def _write_credentials(sheet: Sheet) -> None:
     elif cord.user is not None and not sheet.role("user", cord.user):
         sheet.lose("user", cord.user, f"{driver.title} logs nobody in")
     if isinstance(cord.password, Secret):
-        if not sheet.role("password", cord.password.reveal(), secret=True):
+        if not sheet.role("password", cord.password.unmask(), secret=True):
             sheet.lose("password", MASK, f"{driver.title} takes no password")
-        elif driver.password_charset and not CHARSETS[driver.password_charset](cord.password.reveal()):
+        elif driver.password_charset and not CHARSETS[driver.password_charset](cord.password.unmask()):
             sheet.note("password", MASK, MASK, Outcome.APPROXIMATED, driver.password_note or "")
     elif isinstance(cord.password, Locator):
         reason = "kept there, and fetched when the cord is used"
@@ -267,7 +267,7 @@ def _write_native(sheet: Sheet) -> None:
         if not known and not (vocabulary == driver.id and option is None):
             inner = sheet.inner_target()
             if inner is not None and vocabulary == inner.driver.id and not _is_said(sheet, vocabulary, name):
-                word = value.reveal() if isinstance(value, Secret) else as_text(value)
+                word = value.unmask() if isinstance(value, Secret) else as_text(value)
                 sheet.put_inner(f"native.{key}", shown, name, word, loss=None, secret=secret)
                 continue
             if _is_said(sheet, vocabulary, name):
@@ -280,7 +280,7 @@ def _write_native(sheet: Sheet) -> None:
         elif sheet.loaded.spelled(name) in taken:
             sheet.lose(f"native.{key}", shown, "the same option is written with another value")
         else:
-            raw: object = value.reveal() if isinstance(value, Secret) else value
+            raw: object = value.unmask() if isinstance(value, Secret) else value
             if option is not None and option.repeats and not sheet.typed and isinstance(raw, str) and "\n" in raw:
                 pieces = [plain("option", name, piece) for piece in raw.split("\n")]
                 sheet.put_under(pieces, LedgerLine(f"native.{key}", shown, shown, Outcome.KEPT))
@@ -353,6 +353,6 @@ class SecretBytes(Secret):
 
     __slots__ = ()
 
-    def reveal(self) -> bytes:  # type: ignore[override]
+    def unmask(self) -> bytes:  # type: ignore[override]
         """Give the bytes."""
         return self._bytes()

@@ -23,7 +23,7 @@ def hides_secret(value: str) -> bool:
 
 
 class Secret:
-    """A text that is shown only where the code says ``.reveal()``.
+    """A text that is shown only where the code says ``.unmask()``.
 
     ``str``, ``repr``, ``format``, ``asdict`` and logging show the mask; pickling is refused; equality takes the same
     time wherever the first difference stands.
@@ -34,7 +34,7 @@ class Secret:
     def __init__(self, text: str) -> None:
         self._text = text
 
-    def reveal(self) -> str:
+    def unmask(self) -> str:
         """Give the text itself."""
         return self._text
 
@@ -70,7 +70,7 @@ class Secret:
 
 
 class MaskedText(Secret):
-    """A connection string: shows itself with its secrets masked; ``.reveal()`` gives it as the driver wants it."""
+    """A connection string: shows itself with its secrets masked; ``.unmask()`` gives it as the driver wants it."""
 
     __slots__ = ("_masked",)
 

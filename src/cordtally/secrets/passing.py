@@ -51,4 +51,4 @@ def arguments_for(cord: Cord, driver: str, surroundings: Surroundings | None = N
     target = suited.name if suited.facts.grammar == "arguments" else f"{suited.driver.id}/arguments"
     writing = write(with_secret(cord, surroundings), target)
     secrets = frozenset(k for k, v in (writing.arguments or {}).items() if isinstance(v, Secret))
-    return ClearArguments(writing.revealed_arguments(), secrets)
+    return ClearArguments(writing.clear_arguments(), secrets)

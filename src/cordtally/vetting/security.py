@@ -28,7 +28,7 @@ def check_password(cord: Cord, reading: Reading | None) -> Iterator[Finding]:
     """Report a password in a text, and placeholders that were never replaced."""
     if isinstance(cord.password, Secret):
         span = place_of(reading, "password")
-        if is_placeholder(cord.password.reveal()):
+        if is_placeholder(cord.password.unmask()):
             yield finding(
                 "placeholder-left", "the password is a placeholder", "put the real one in its place", span=span
             )
