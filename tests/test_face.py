@@ -48,7 +48,7 @@ def test_what_is_loaded(code, allowed):
 @pytest.mark.parametrize(
     ("package", "extra", "call"),
     [
-        ("psycopg", "postgresql", "__import__('cordtally.dialing.postgresql').dialing.postgresql.log_in(ct.Cord('postgresql'), 1)"),
+        ("psycopg", "postgresql", "__import__('cordtally.servers').servers.server_for('postgresql').errors()"),
         ("numpy", "pool", "ct.size_pool(ct.PoolLoad(arrivals=1, hold=1, hold_cv=4), '1s@p99')"),
         ("numpy", "pool", "ct.size_pool(ct.PoolLoad(arrivals=1, hold=1, threads=9), '1s@p99')"),
     ],

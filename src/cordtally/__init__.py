@@ -11,16 +11,24 @@ from __future__ import annotations
 
 TYPE_CHECKING = False  # type checkers take it as true; nothing is imported for it
 if TYPE_CHECKING:
-    from .config import Resolution as Resolution
-    from .config import resolve as resolve
+    from .auditing import vet as vet
+    from .comparing import Comparison as Comparison
+    from .comparing import compare as compare
+    from .composing import change_wallet as change_wallet
+    from .composing import compose as compose
+    from .composing import parse_locator as parse_locator
     from .dialing import DialResult as DialResult
     from .dialing import dial as dial
     from .errors import AmbiguousText as AmbiguousText
+    from .errors import CatalogError as CatalogError
     from .errors import CordTallyError as CordTallyError
     from .errors import FieldError as FieldError
     from .errors import LocatorError as LocatorError
+    from .errors import LookUpError as LookUpError
     from .errors import MissingExtra as MissingExtra
     from .errors import PoolModelError as PoolModelError
+    from .errors import RecordError as RecordError
+    from .errors import ServerError as ServerError
     from .errors import TallyError as TallyError
     from .errors import TextError as TextError
     from .errors import UnknownName as UnknownName
@@ -28,12 +36,11 @@ if TYPE_CHECKING:
     from .exchange import Outcome as Outcome
     from .exchange import Reading as Reading
     from .exchange import Writing as Writing
-    from .exchange import change_wallet as change_wallet
-    from .exchange import compare as compare
-    from .exchange import compose as compose
     from .exchange import convert as convert
     from .exchange import read as read
     from .exchange import write as write
+    from .lookups import Resolution as Resolution
+    from .lookups import resolve as resolve
     from .model import Authentication as Authentication
     from .model import AuthenticationMethod as AuthenticationMethod
     from .model import ByteSize as ByteSize
@@ -52,32 +59,74 @@ if TYPE_CHECKING:
     from .secrets import arguments_for as arguments_for
     from .secrets import fetch as fetch
     from .sweeping import sweep as sweep
-    from .sweeping import vet as vet
     from .tally import Tally as Tally
     from .tally import load as load
     from .vetting import Finding as Finding
+    from .vetting import RuleId as RuleId
     from .vetting import Severity as Severity
 
 __version__ = "0.1.0"
 _HOME = {
-    **dict.fromkeys(("Resolution", "resolve"), ".config"),
-    **dict.fromkeys(("DialResult", "dial"), ".dialing"),
+    **dict.fromkeys(("vet",), ".auditing"),
+    **dict.fromkeys(
+        (
+            "Comparison",
+            "compare",
+        ),
+        ".comparing",
+    ),
+    **dict.fromkeys(
+        (
+            "change_wallet",
+            "compose",
+            "parse_locator",
+        ),
+        ".composing",
+    ),
+    **dict.fromkeys(
+        (
+            "DialResult",
+            "dial",
+        ),
+        ".dialing",
+    ),
     **dict.fromkeys(
         (
             "AmbiguousText",
+            "CatalogError",
             "CordTallyError",
             "FieldError",
             "LocatorError",
+            "LookUpError",
             "MissingExtra",
             "PoolModelError",
+            "RecordError",
+            "ServerError",
             "TallyError",
             "TextError",
             "UnknownName",
         ),
         ".errors",
     ),
-    **dict.fromkeys(("Ledger", "Outcome", "Reading", "Writing"), ".exchange"),
-    **dict.fromkeys(("change_wallet", "compare", "compose", "convert", "read", "write"), ".exchange"),
+    **dict.fromkeys(
+        (
+            "Ledger",
+            "Outcome",
+            "Reading",
+            "Writing",
+            "convert",
+            "read",
+            "write",
+        ),
+        ".exchange",
+    ),
+    **dict.fromkeys(
+        (
+            "Resolution",
+            "resolve",
+        ),
+        ".lookups",
+    ),
     **dict.fromkeys(
         (
             "Authentication",
@@ -96,11 +145,36 @@ _HOME = {
         ),
         ".model",
     ),
-    **dict.fromkeys(("PoolLoad", "size_pool"), ".pooling"),
-    **dict.fromkeys(("arguments_for", "fetch"), ".secrets"),
-    **dict.fromkeys(("sweep", "vet"), ".sweeping"),
-    **dict.fromkeys(("Tally", "load"), ".tally"),
-    **dict.fromkeys(("Finding", "Severity"), ".vetting"),
+    **dict.fromkeys(
+        (
+            "PoolLoad",
+            "size_pool",
+        ),
+        ".pooling",
+    ),
+    **dict.fromkeys(
+        (
+            "arguments_for",
+            "fetch",
+        ),
+        ".secrets",
+    ),
+    **dict.fromkeys(("sweep",), ".sweeping"),
+    **dict.fromkeys(
+        (
+            "Tally",
+            "load",
+        ),
+        ".tally",
+    ),
+    **dict.fromkeys(
+        (
+            "Finding",
+            "RuleId",
+            "Severity",
+        ),
+        ".vetting",
+    ),
 }
 __all__ = sorted([*_HOME, "__version__"])  # noqa: PLE0605 -- a sorted list is a list
 

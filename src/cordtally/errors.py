@@ -1,22 +1,35 @@
 """What can go wrong, as a tree of exceptions; each one says what is wrong, where, and what to do next.
 
-CordTallyError
-├── TextError (ValueError)        a text cannot be read: problem, place, hint; shown masked, with a caret
-│   └── AmbiguousText             several drivers could have been meant
-├── UnknownName (ValueError)      no such driver, option, engine, cord…; carries the nearest names
-├── FieldError (ValueError)       a field given by hand (compose, tally) has a value that cannot be meant
-├── TallyError (ValueError)       a tally file that cannot be used
-├── LocatorError                  a secret could not be fetched from where its locator points
-├── PoolModelError (ValueError)   numbers that no queue can have
-└── MissingExtra (ImportError)    an optional package is not installed
+CordTallyError                    2  the root
+├── TextError (ValueError)        3  a text cannot be read: problem, place, hint; shown masked, with a caret
+│   └── AmbiguousText             3  several drivers could have been meant
+├── UnknownName (ValueError)      2  no such driver, option, engine, cord…; carries the nearest names
+├── FieldError (ValueError)       2  a field given by hand (compose, tally) has a value that cannot be meant
+├── TallyError (ValueError)       2  a tally file that cannot be used
+├── LocatorError                  2  a secret could not be fetched from where its locator points
+├── LookUpError                   1  a name that stands in none of the files in which its client would look
+│   └── RecordError               1  a service record that is missing, or that a driver would not accept
+├── ServerError                   1  a server that lets nobody in, or does not answer
+├── PoolModelError (ValueError)   2  numbers that no queue can have
+├── MissingExtra (ImportError)    2  an optional package is not installed
+└── CatalogError                  2  a catalog file breaks its schema: a fault of this package
 
+The number is the exit status of a command that ends with it. What to do next is called ``hint`` everywhere.
 Findings are values, not exceptions; see ``cordtally.vetting``.
 """
 
 from __future__ import annotations
 
-import unicodedata
-from collections.abc import Iterable
+import re
+from collections.abc import Callable, Iterable
+from functools import wraps
+
+TYPE_CHECKING = False  # type checkers take it as true; `typing` is not loaded for it
+if TYPE_CHECKING:
+    from typing import ParamSpec, TypeVar
+
+    Given = ParamSpec("Given")
+    Made = TypeVar("Made")
 
 
 class CordTallyError(Exception):
@@ -38,6 +51,8 @@ class TextError(CordTallyError, ValueError):
         Start and end of the place, in characters of the original text.
     caret : tuple of int or None
         The same place in the masked text.
+    excerpt : tuple of str
+        The masked text around the place, and carets under it.
     hint : str or None
         What to do next.
     """
@@ -53,6 +68,7 @@ class TextError(CordTallyError, ValueError):
         masked: str | None = None,
         span: tuple[int, int] | None = None,
         caret: tuple[int, int] | None = None,
+        excerpt: tuple[str, ...] = (),
         hint: str | None = None,
     ) -> None:
         self.problem = problem
@@ -60,6 +76,7 @@ class TextError(CordTallyError, ValueError):
         self.masked = masked
         self.span = span
         self.caret = caret
+        self.excerpt = excerpt
         self.hint = hint
         super().__init__(self.sentence())
 
@@ -72,8 +89,7 @@ class TextError(CordTallyError, ValueError):
         lines = [head + self.problem]
         if self.span is not None:
             lines[0] += f" (at character {self.span[0] + 1})"
-        if self.masked is not None and self.caret is not None:
-            lines += excerpt(self.masked, self.caret)
+        lines += ["    " + line for line in self.excerpt]
         if self.hint:
             lines.append("    " + self.hint)
         return "\n".join(lines)
@@ -89,8 +105,13 @@ class UnknownName(CordTallyError, ValueError):
     """A name that is not known here; the nearest known names are offered."""
 
     def __init__(self, kind: str, name: str, *, nearest: Iterable[str] = (), hint: str | None = None) -> None:
-        self.kind, self.name, self.nearest, self.hint = kind, name, tuple(nearest), hint
-        text = f"there is no {kind} named {name!r}"
+        self.kind, self.name, self.nearest, self.hint = (
+            kind,
+            name if _is_harmless(name) else "***",
+            tuple(nearest),
+            hint,
+        )
+        text = f"there is no {kind} named {quoted(name)}"
         if self.nearest:
             text += "; did you mean " + " or ".join(self.nearest) + "?"
         if hint:
@@ -113,6 +134,22 @@ class LocatorError(CordTallyError):
     """A secret could not be fetched; the message names the locator, never a secret."""
 
 
+class LookUpError(CordTallyError):
+    """A name that stands in none of the files in which its client would look."""
+
+    exit_code = 1
+
+
+class RecordError(LookUpError):
+    """A service record that is missing, or that a driver would not accept."""
+
+
+class ServerError(CordTallyError):
+    """A server that lets nobody in, or does not answer; what it said is never quoted."""
+
+    exit_code = 1
+
+
 class PoolModelError(CordTallyError, ValueError):
     """Numbers that no queue can have, or that leave it without a steady state."""
 
@@ -128,6 +165,42 @@ class MissingExtra(CordTallyError, ImportError):
         return (MissingExtra, (self.package, self.extra, self.purpose))
 
 
+class CatalogError(CordTallyError):
+    """A catalog file breaks its schema: a fault of this package, not of its user."""
+
+
+_HARMLESS = re.compile(r"[\w .,+*/%#~^()<>!?$\\-]{0,80}|[0-9A-Fa-f:.\[\]%]{0,60}")
+_TELLING = re.compile(r"pass|pwd|secret|token|://|@", re.IGNORECASE)
+
+
+def _is_harmless(text: str) -> bool:
+    return _HARMLESS.fullmatch(text) is not None and (_TELLING.search(text) is None or text.isidentifier())
+
+
+def quoted(text: object) -> str:
+    """Quote what somebody gave, unless it looks like a connection text or a secret put in the wrong place."""
+    shown = str(text)
+    return repr(shown) if _is_harmless(shown) else "'***' (not shown: it may hold a secret)"
+
+
+def shielded(function: Callable[Given, Made]) -> Callable[Given, Made]:
+    """Let no clear text stand in a traceback of this package's own errors: neither in a line of it, nor in its locals.
+
+    What was given to the function is gone from the one frame that remains, and pytest hides that frame.
+    """
+
+    @wraps(function)
+    def call(*args: Given.args, **kwargs: Given.kwargs) -> Made:
+        __tracebackhide__ = True
+        try:
+            return function(*args, **kwargs)
+        except CordTallyError as error:
+            args, kwargs = (), {}  # type: ignore[assignment]
+            raise error.with_traceback(None) from None
+
+    return call
+
+
 def _rebuild_text_error(cls: type[TextError], state: dict[str, object]) -> TextError:
     error = cls.__new__(cls)
     error.__dict__.update(state)
@@ -137,20 +210,3 @@ def _rebuild_text_error(cls: type[TextError], state: dict[str, object]) -> TextE
 
 def _rebuild_unknown_name(kind: str, name: str, nearest: tuple[str, ...], hint: str | None) -> UnknownName:
     return UnknownName(kind, name, nearest=nearest, hint=hint)
-
-
-def cells(text: str) -> int:
-    """Count the terminal cells that a text fills: wide characters take two, combining marks none."""
-    return sum(0 if unicodedata.combining(c) else 2 if unicodedata.east_asian_width(c) in "WF" else 1 for c in text)
-
-
-def excerpt(masked: str, caret: tuple[int, int], width: int = 72) -> list[str]:
-    """Give two lines: the part of a masked text around a place, and carets under the place, in terminal cells."""
-    start, end = caret
-    left = max(0, min(start - width // 2, len(masked) - width))
-    right = min(len(masked), left + width)
-    shown = "".join(c if c.isprintable() else "·" for c in masked[left:right])
-    lead, trail = ("…" if left else ""), ("…" if right < len(masked) else "")
-    pad = cells(lead + shown[: max(0, start - left)])
-    marks = max(1, cells(shown[max(0, start - left) : max(0, min(end, right) - left)]))
-    return [f"    {lead}{shown}{trail}", "    " + " " * pad + "^" * marks]

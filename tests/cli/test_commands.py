@@ -37,7 +37,7 @@ def test_the_sources_of_a_text(cli, tmp_path, monkeypatch):
     document = json.loads(wanted)
     assert document["schema"] == "cordtally/reading/1"
     assert {f["rule"] for f in document["findings"]} == {"password-in-text", "encrypted-not-verified"}
-    assert set(document["findings"][0]) == {"rule", "severity", "message", "start", "end", "fix"}
+    assert set(document["findings"][0]) == {"rule", "severity", "message", "start", "end", "hint"}
     assert json.loads(cli("read", URL, "--json", "--effective")[1])["options"]["target_role"] == "any"
 
 
@@ -161,7 +161,7 @@ WRONG = [
     (["show", "--tally", "nowhere.toml"], 2, "nowhere.toml: cannot be read"),
     (["compose", "--host", "h"], 2, "name the engine"),
     (["compose", "--engine", "postgresql", "--password", "not-a-real-pw"], 2, "No such option"),
-    (["compose", "--engine", "postgresql", "--password-from", "not-a-real-pw"], 2, "has no scheme"),
+    (["compose", "--engine", "postgresql", "--password-from", "not-a-real-pw"], 2, "this text has none"),
     (["compose", "--engine", "postgresql", "--option", "connect_timeout"], 2, "NAME=VALUE"),
     (["compose", "--engine", "postgresql", "--option", "conect_timeout=5s"], 2, "did you mean connect_timeout"),
     (["sweep", "no/such/folder"], 2, "does not exist"),

@@ -57,7 +57,7 @@ def test_what_breaks_before_a_server_is_reached(text, broke_at, words):
     result = ct.dial(text.format(port=free_port()), limit=2)
     assert result.broke_at == broke_at
     assert words in result.diagnosis.cause
-    assert result.diagnosis.advice
+    assert result.diagnosis.hint
     assert all(rung.outcome.value == "not tried" for rung in result.rungs[RUNGS.index(broke_at) + 1 :])
 
 

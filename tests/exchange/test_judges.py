@@ -15,7 +15,7 @@ from sqlalchemy.dialects.mysql.pymysql import MySQLDialect_pymysql
 from sqlalchemy.dialects.oracle.oracledb import OracleDialect_oracledb
 
 import cordtally as ct
-from cordtally.model import Authentication, Cord, Duration, Host, Secret, Tls, TlsLevel
+from cordtally.model import Authentication, Cord, Duration, Host, Secret, Tls, TlsLevel, clear
 
 from ..strategies import ANY_TEXT
 
@@ -33,7 +33,7 @@ def kept(writing, part):
 def test_pymongo(user, password, database, name, realm, seconds):
     options = (("application_name", name), ("connect_timeout", Duration.of(seconds)), ("retry_writes", False))
     hosts = (Host("a.greywick.example", 27018), Host("2001:db8::1"))
-    cord = Cord("mongodb", hosts, database, user, Secret(password), Authentication(None, realm), Tls(TlsLevel.VERIFY_CHAIN), options=options)
+    cord = Cord("mongodb", hosts, database, user, Secret(password), authentication=Authentication(None, realm), tls=Tls(TlsLevel.VERIFY_CHAIN), options=options)
     writing = ct.write(cord, "pymongo")
     found = parse_uri(writing.text.unmask(), warn=False, validate=False)
     assert found["nodelist"] == [("a.greywick.example", 27018), ("2001:db8::1", 27017)]
@@ -107,7 +107,7 @@ def test_toolkit_urls(user, password, database, seconds):
     carried = ct.write(cord.copy_with(engine="sqlserver", options=()), "sqlalchemy+pyodbc/odbc-url")
     inner = sqlalchemy.make_url(carried.text.unmask()).query["odbc_connect"]
     again = ct.read(inner, driver="msodbcsql").cord
-    assert (again.user, again.password, again.database, again.hosts) == (user, Secret(password), database, cord.hosts)
+    assert (clear(again.user), again.password, clear(again.database), again.hosts) == (user, Secret(password), database, cord.hosts)
 
 
 @QUICK

@@ -3,6 +3,7 @@
 import pytest
 
 import cordtally as ct
+from cordtally.catalog import load_remarks
 from cordtally.model import Duration
 
 UNLIMITED = Duration(None)
@@ -23,7 +24,7 @@ def facts(text, driver=None):
         "service": cord.discovery.name,
         "options": dict(cord.options),
         "native": {k: str(v) for k, v in cord.native},
-        "remarks": [r.rule for r in reading.remarks],
+        "remarks": [load_remarks()[r.case.value].rule for r in reading.remarks],
     }
     return {k: v for k, v in found.items() if v not in (None, "", {}, [])}
 

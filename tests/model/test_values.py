@@ -18,12 +18,10 @@ from cordtally.model import (
     Cord,
     Duration,
     Host,
-    Locator,
     MaskedText,
     Secret,
-    mask_spans,
-    masked_position,
 )
+from cordtally.text import mask_spans, masked_position
 
 PLANTED = "not-a-real-pw-planted"
 
@@ -118,9 +116,9 @@ def test_levels_are_ordered_and_locators_have_schemes():
     levels = list(ct.TlsLevel)
     assert sorted(levels, key=lambda level: level.rank) == levels
     assert ct.TlsLevel.OFF < ct.TlsLevel.VERIFY_IDENTITY
-    assert str(Locator.parse("env:TIDES_PASSWORD")) == "env:TIDES_PASSWORD"
+    assert str(ct.parse_locator("env:TIDES_PASSWORD")) == "env:TIDES_PASSWORD"
     with pytest.raises(ct.FieldError) as caught:
-        Locator.parse(PLANTED.replace("-", ""))
+        ct.parse_locator(PLANTED.replace("-", ""))
     assert PLANTED.replace("-", "") not in str(caught.value)
 
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 import cordtally as ct
 from cordtally.exchange import load_target
 from cordtally.notation import GRAMMARS, GrammarError, load_grammar
-from cordtally.notation.masking import doubtful_spans
+from cordtally.text import doubtful_spans
 
 from ..strategies import TARGETS
 
@@ -48,7 +48,7 @@ def test_reading_raises_only_its_own_errors_and_vets_what_it_reads(text, target)
         assert str(error)
         return
     assert reading.to_dict()
-    assert all(found.message and found.fix for found in ct.vet(reading))
+    assert all(found.message and found.hint for found in ct.vet(reading))
     assert str(reading.text).count("***") >= (reading.password_state == "literal" and bool(reading.text))
 
 

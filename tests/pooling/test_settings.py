@@ -141,5 +141,5 @@ def test_reading():
 )
 def test_what_vetting_finds(pool, texts, server, rules):
     findings = vet_pool(read_settings(pool, texts), instances=4, server=server)
-    assert [finding.rule for finding in findings] == rules
-    assert all(finding.advice and finding.to_dict()["rule"] for finding in findings)
+    assert [finding.rule.value for finding in findings] == rules
+    assert all(finding.hint and finding.to_dict()["rule"] for finding in findings)

@@ -49,7 +49,7 @@ PASSED = [
 @pytest.mark.parametrize(("line", "rule", "engine", "column"), FOUND)
 def test_found_with_its_place_and_masked(line, rule, engine, column):
     hits = list(sweep_text(f"first\n{line}\n", Path("x")))
-    assert [(h.rule, h.engine, h.line, h.column) for h in hits] == [(rule, engine, 2, column)]
+    assert [(h.rule.value, h.engine, h.line, h.column) for h in hits] == [(rule, engine, 2, column)]
     assert "not-a-real" not in repr(hits)
 
 
@@ -91,7 +91,7 @@ def test_a_tree_with_ignored_binary_and_large_files(tmp_path):
 
 def test_the_harbour_is_full_of_them(harbour):
     result = ct.sweep(harbour)
-    found = {(h.path.parent.name, h.rule) for h in result.hits}
+    found = {(h.path.parent.name, h.rule.value) for h in result.hits}
     assert found >= {
         ("tide-gauge", "cord-with-password"),
         ("tide-gauge", "cord-with-placeholder"),

@@ -1,7 +1,18 @@
 """The catalog: what is known about engines, drivers and options, as data with its source."""
 
-from .facts import CanonicalOption, CatalogError, Driver, Engine, NotationFacts, Option, State
-from .loading import driver_ids, engine_ids, load_canonical, load_driver, load_engine, load_index, members_of
+from ..errors import CatalogError
+from .facts import CanonicalOption, Driver, Engine, NotationFacts, Option, RemarkWords, State, Store
+from .loading import (
+    driver_ids,
+    engine_ids,
+    load_canonical,
+    load_driver,
+    load_engine,
+    load_index,
+    load_remarks,
+    load_stores,
+    members_of,
+)
 from .nearest import find_nearest
 
 __all__ = [
@@ -11,7 +22,9 @@ __all__ = [
     "Engine",
     "NotationFacts",
     "Option",
+    "RemarkWords",
     "State",
+    "Store",
     "driver_ids",
     "engine_ids",
     "find_nearest",
@@ -19,5 +32,7 @@ __all__ = [
     "load_driver",
     "load_engine",
     "load_index",
+    "load_remarks",
+    "load_stores",
     "members_of",
 ]

@@ -8,6 +8,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, fields
 
+from ..errors import CatalogError
+
 TYPES = ("str", "int", "bool", "duration", "bytes", "word", "object")
 UNITS = ("ns", "us", "ms", "s", "min", "h", "go", "iso", "suffix", "B", "KiB", "MiB")
 UNKNOWN_OPTIONS = ("refused", "ignored", "sent")
@@ -15,10 +17,6 @@ ZEROES = ("unlimited", "system", "none", "refused", "skipped", "from-server")
 ROLES = ("host", "port", "database", "user", "password", "socket", "service", "authentication", "realm", "instance",
          "further_host")  # fmt: skip
 NEEDS = ("srv", "alias", "service", "socket", "several", "sentinel_service", "system_identifier")
-
-
-class CatalogError(Exception):
-    """A catalog file breaks its schema: a fault of this package, not of its user."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,7 +85,7 @@ class Conflict:
     given: tuple[str, ...]
     set: tuple[tuple[str, str], ...]
     why: str
-    fix: str
+    hint: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -221,7 +219,8 @@ class Engine:
 class CanonicalOption:
     """An option under its full, driver-independent name; ``usual`` brackets the durations that people mean.
 
-    A default that ``matters`` changes what a program sees, so that a conversion speaks of it.
+    A default that ``matters`` changes what a program sees, so that a conversion speaks of it; what an option
+    ``bears_on`` (``server``, ``database``, ``security``) is not only ``behaviour`` to a comparison.
     """
 
     name: str
@@ -231,6 +230,40 @@ class CanonicalOption:
     usual: tuple[str, ...] = ()
     secret: bool = False
     matters: bool = False
+    bears_on: str = "behaviour"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RemarkWords:
+    """The words for one case that readers remark, and the rule that reports it; see ``remarks.toml``."""
+
+    rule: str
+    message: str
+    hint: str
+    otherwise: str = ""
+    words: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+
+    def say(self, facts: Mapping[str, str]) -> tuple[str, str]:
+        """Give the message and the hint, filled with the facts of one remark."""
+        filled = {name: self.words.get(name, {}).get(value, value) for name, value in facts.items()}
+        lacking = self.otherwise and any(f"{{{name}}}" in self.hint for name, value in filled.items() if not value)
+        return self.message.format(**filled), (self.otherwise if lacking else self.hint).format(**filled)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Store:
+    """A keeper of secrets behind a locator's scheme: what follows the scheme, an example, and what can be done there.
+
+    ``asks`` says what fetching costs: ``nothing``, a ``file``, a ``process``, the ``network`` or a ``person``.
+    """
+
+    scheme: str
+    title: str
+    rest: str
+    example: str
+    asks: str
+    writes: bool = False
+    lists: bool = False
 
 
 def option_from(name: str, vocabulary: str, raw: Mapping[str, object], canonical: Iterable[str]) -> Option:
@@ -290,7 +323,7 @@ def state_from(place: str, raw: Mapping[str, object], key: str) -> State:
 def conflict_from(place: str, raw: Mapping[str, object]) -> Conflict:
     """Make a row of a driver's table of options that do not go together."""
     given, pairs = raw.get("given", []), raw.get("set", {})
-    ok = set(raw) <= {"given", "set", "why", "fix"} and isinstance(given, list) and isinstance(pairs, dict)
+    ok = set(raw) <= {"given", "set", "why", "hint"} and isinstance(given, list) and isinstance(pairs, dict)
     _check(ok and "why" in raw, f"{place}: a conflict with keys {sorted(raw)}")
     assert isinstance(given, list)
     assert isinstance(pairs, dict)
@@ -299,7 +332,7 @@ def conflict_from(place: str, raw: Mapping[str, object]) -> Conflict:
         given=tuple(given),
         set=tuple((str(k), str(v)) for k, v in pairs.items()),
         why=str(raw["why"]),
-        fix=str(raw.get("fix", "keep one of them")),
+        hint=str(raw.get("hint", "keep one of them")),
     )
 
 

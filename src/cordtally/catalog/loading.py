@@ -13,16 +13,17 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from ..errors import UnknownName
+from ..errors import CatalogError, UnknownName
 from .facts import (
     NEEDS,
     ROLES,
     CanonicalOption,
-    CatalogError,
     Driver,
     Engine,
     NotationFacts,
     Option,
+    RemarkWords,
+    Store,
     conflict_from,
     option_from,
     state_from,
@@ -175,9 +176,24 @@ def load_canonical() -> Mapping[str, CanonicalOption]:
             usual=tuple(entry.get("usual", ())),
             secret=bool(entry.get("secret", False)),
             matters=bool(entry.get("matters", False)),
+            bears_on=entry.get("bears_on", "behaviour"),
         )
         for name, entry in raw.items()
     }
+
+
+@cache
+def load_remarks() -> Mapping[str, RemarkWords]:
+    """Load the words for what grammars and readers remark, by case."""
+    raw = tomllib.loads((FOLDER / "remarks.toml").read_text("utf-8"))
+    return {case: RemarkWords(**entry) for case, entry in raw.items()}
+
+
+@cache
+def load_stores() -> Mapping[str, Store]:
+    """Load the stores of secrets, by the scheme of their locators."""
+    raw = tomllib.loads((FOLDER / "stores.toml").read_text("utf-8"))
+    return {scheme: Store(scheme=scheme, **entry) for scheme, entry in raw.items()}
 
 
 def _read_raw(driver_id: str) -> dict[str, Any]:
@@ -204,7 +220,9 @@ def _completed(own: dict[str, Any], raw: dict[str, Any]) -> dict[str, Any]:
     like, _, its = own["like"].partition("/")
     models = raw["notations"] if like == raw["id"] else _read_raw(like)["notations"]
     model = next(n for n in models if n["id"] == (its or own["id"]))
-    flags = {**model.get("flags", {}), **own.get("flags", {})}
+    flags = dict(model.get("flags", {}))
+    for name, flag in own.get("flags", {}).items():  # the parts of a URL have tables of their own
+        flags[name] = {**flags.get(name, {}), **flag} if isinstance(flag, dict) else flag
     return {**model, **{k: v for k, v in own.items() if k != "like"}, "flags": flags}
 
 
@@ -230,7 +248,7 @@ def _notation(place: str, raw: dict[str, Any]) -> NotationFacts:
     known = {f.name for f in fields(NotationFacts)}
     if not set(raw) <= known:
         raise CatalogError(f"{place}: a notation with keys {sorted(set(raw) - known)}")
-    hosts = raw.get("hosts", "inline" if raw.get("flags", {}).get("multi_host") else "single")
+    hosts = raw.get("hosts", "inline" if raw.get("flags", {}).get("hosts", {}).get("several") else "single")
     needs = raw.get("only_for", [])
     needs = (needs,) if isinstance(needs, str) else tuple(needs)
     if not set(needs) <= set(NEEDS):

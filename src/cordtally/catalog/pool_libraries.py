@@ -9,8 +9,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from ..errors import UnknownName
-from .facts import CatalogError
+from ..errors import CatalogError, UnknownName
 from .nearest import find_nearest
 
 FOLDER = Path(__file__).parent / "pools"

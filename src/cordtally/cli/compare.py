@@ -7,7 +7,8 @@ from pathlib import Path
 import click
 from rich.text import Text
 
-from ..exchange import Comparison, Reading, compare, read
+from ..comparing import Comparison, compare
+from ..exchange import Reading, read
 from ..model import Cord
 from .inputs import TEXT_HELP, environment_option, json_option, take_cord_or_text, take_text
 from .output import make_console, make_table, print_json

@@ -8,12 +8,13 @@ import click
 from rich.text import Text
 
 from ..catalog import engine_ids, load_engine
+from ..composing import compose
 from ..errors import CordTallyError, FieldError
-from ..exchange import compose, write
+from ..exchange import write
 from ..model import MASK, AuthenticationMethod, Cord, Locator, Secret, TlsLevel
 from ..secrets import with_secret
 from .convert import print_writing
-from .inputs import first_target, json_option, unmask_option, surroundings
+from .inputs import first_target, json_option, surroundings, unmask_option
 from .output import clean, make_console, print_json
 
 _ASKED = ("host", "port", "database", "user", "password", "tls")

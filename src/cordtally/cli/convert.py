@@ -10,8 +10,9 @@ from typing import Any
 import click
 from rich.text import Text
 
-from ..exchange import Ledger, LedgerLine, Outcome, Reading, Writing, change_wallet, convert, read, write
-from ..exchange.plans import Planner
+from ..composing import change_wallet
+from ..exchange import Ledger, LedgerLine, Outcome, Reading, Writing, convert, read, write
+from ..exchange.planning import Planner
 from ..model import Cord, Duration
 from ..secrets import with_secret
 from .inputs import (
@@ -19,11 +20,11 @@ from .inputs import (
     driver_option,
     environment_option,
     json_option,
-    unmask_option,
     surroundings,
     take_cord_or_text,
     take_text,
     text_options,
+    unmask_option,
 )
 from .lines import stream_lines
 from .output import make_console, make_table, print_json
@@ -97,7 +98,7 @@ def command(
 
 
 def _followed(reading: Reading, to: str, limit: str) -> Writing:
-    from ..config import resolve
+    from ..lookups import resolve
 
     resolution = resolve(reading, limit=Duration.parse(limit).seconds)
     writing = write(resolution.cord, to)

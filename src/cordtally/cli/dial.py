@@ -87,5 +87,5 @@ def _print_end(console: Console, result: DialResult) -> None:
         console.print(Text(f"{clean(result.target)} answers", style="bold green"))
     else:
         console.print(Text(f"broke at {result.broke_at}: {clean(result.diagnosis.cause)}", style="bold red"))
-        console.print(Text(f"what to do: {result.diagnosis.advice}"))
+        console.print(Text(f"what to do: {result.diagnosis.hint}"))
     console.print()

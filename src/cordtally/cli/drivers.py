@@ -17,7 +17,7 @@ from ..catalog import (
     load_index,
 )
 from ..errors import UnknownName
-from ..notation import as_text
+from ..text import as_text
 from .inputs import json_option
 from .output import ZEROES, make_console, make_table, print_json
 

@@ -15,9 +15,8 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from ..errors import cells, excerpt
 from ..exchange import Reading
-from ..model import masked_position
+from ..text import cells, excerpt, masked_position
 from ..vetting import Finding, Severity
 
 PIPE_WIDTH = 80
@@ -145,7 +144,7 @@ def print_findings(
     """
     for found in findings:
         head = Text(f"{found.severity.value:<9}", style=SEVERITY_STYLES[found.severity])
-        head.append(found.rule, style="bold")
+        head.append(found.rule.value, style="bold")
         if found.line is not None:
             head.append(f"  {clean(found.source or '')}:{found.line}:{found.column}")
         elif found.source is not None:
@@ -158,7 +157,7 @@ def print_findings(
                 console.print(Text("      " + line, style="dim"))
         rows = [("", clean(found.message))]
         if explain:
-            rows += [("why", found.why), ("do", clean(found.fix))]
+            rows += [("why", found.why), ("do", clean(found.hint))]
         table = Table(box=None, show_header=False, padding=(0, 1, 0, 0), pad_edge=False)
         table.add_column(width=8, justify="right", style="dim")
         table.add_column(overflow="fold")
@@ -168,7 +167,7 @@ def print_findings(
 
 
 def _place_in(reading: Reading, start: int, end: int) -> list[str]:
-    spans = [(p.start, p.end) for p in reading.parts if p.secret]
+    spans = list(reading.secret_spans)
     caret = masked_position(start, spans), masked_position(end, spans)
     return excerpt(str(reading.text), (caret[0], max(caret)))
 

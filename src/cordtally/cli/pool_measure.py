@@ -68,13 +68,13 @@ def command(
     PostgreSQL, MySQL, MariaDB, Redis, SQLite.
     """
     from ..pooling.measuring import Plan, measure
-    from ..pooling.servers import server_module
+    from ..servers import server_for
 
     wanted = take_text(text, from_env)
     found, folder = (wanted, Path()) if driver else take_cord_or_text(wanted, environment, tally_file)
     cord = found if isinstance(found, Cord) else read(found, driver=driver).cord
     plan = Plan(
-        statement=statement or server_module(cord.engine).STATEMENT,
+        statement=statement or server_for(cord.engine).STATEMENT,
         most_connections=most_connections,
         seconds=Duration.parse(step_time).seconds,
         pool_size=pool_size,

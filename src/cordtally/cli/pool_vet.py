@@ -10,7 +10,8 @@ from rich.text import Text
 from ..errors import FieldError
 from ..exchange import read
 from ..model import Cord, Duration
-from ..pooling.settings import PoolFinding, ServerLimits, read_settings, vet_pool
+from ..pooling.settings import ServerLimits, read_settings, vet_pool
+from ..vetting import Finding
 from .inputs import (
     environment_option,
     fail_on_option,
@@ -22,6 +23,8 @@ from .inputs import (
 )
 from .output import SEVERITY_STYLES, make_console, print_json
 from .pool_convert import take_settings
+
+_LIMIT = 5.0  # seconds that the server may take to answer
 
 
 @click.command("vet")
@@ -74,11 +77,11 @@ def _limits(
     ends = None if idle is None else Duration.parse(idle).seconds
     if dial is None:
         return ServerLimits(connections=limit, reserve=reserve, idle_timeout=ends)
-    from ..pooling.servers import ask_capacity
+    from ..servers import Deadline, ask_capacity
 
     found, folder = take_cord_or_text(take_text(dial, None), environment, tally_file)
     cord = found if isinstance(found, Cord) else read(found).cord
-    capacity = ask_capacity(cord, surroundings(folder))
+    capacity = ask_capacity(cord, Deadline(_LIMIT), surroundings(folder))
     return ServerLimits(
         connections=limit if limit is not None else capacity.limit,
         reserve=reserve or capacity.reserve,
@@ -86,12 +89,12 @@ def _limits(
     )
 
 
-def _print(findings: tuple[PoolFinding, ...], title: str) -> None:
+def _print(findings: tuple[Finding, ...], title: str) -> None:
     console = make_console()
     if not findings:
         console.print(Text(f"nothing found in these settings of {title}", style="green"))
     for finding in findings:
         head = Text(f"{finding.severity.value:<8}", style=SEVERITY_STYLES[finding.severity])
-        console.print(head.append(finding.rule, style="bold"))
+        console.print(head.append(finding.rule.value, style="bold"))
         console.print(Text(f"    {finding.message}"))
-        console.print(Text(f"    {finding.advice}", style="dim"))
+        console.print(Text(f"    {finding.hint}", style="dim"))

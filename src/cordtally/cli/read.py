@@ -10,11 +10,12 @@ import click
 from rich.text import Text
 
 from ..catalog import Option, load_canonical, load_driver
-from ..config import Resolution, resolve
 from ..exchange import OptionRow, Part, Reading, read, write
-from ..exchange.documents import default_level, json_value
-from ..model import MASK, Duration, Host, Secret, masked_position
-from ..notation import as_text
+from ..exchange.defaults import default_level
+from ..exchange.documents import json_value
+from ..lookups import Resolution, resolve
+from ..model import Duration, Secret
+from ..text import as_text, masked_position
 from ..vetting import Finding, vet_reading
 from .inputs import (
     TEXT_HELP,
@@ -24,9 +25,9 @@ from .inputs import (
     is_cord_name,
     json_option,
     resolve_cord,
-    unmask_option,
     take_text,
     text_options,
+    unmask_option,
 )
 from .lines import stream_lines
 from .output import (
@@ -129,7 +130,7 @@ def _print(reading: Reading, unmask: bool) -> None:
     console.print(Text(f"Read as {driver.title} ({reading.driver}/{reading.notation}) would read it:", style="bold"))
     console.print()
     source = reading.text.unmask()
-    secret_spans = [] if unmask else [(p.start, p.end) for p in reading.parts if p.secret]
+    secret_spans = [] if unmask else list(reading.secret_spans)
     numbered = [(str(n), p) for n, p in enumerate((p for p in reading.parts if p.role != "scheme"), 1)]
     marks = [
         Mark(masked_position(p.start, secret_spans), masked_position(p.end, secret_spans), label)
@@ -155,14 +156,12 @@ def _print_short(findings: tuple[Finding, ...]) -> None:
 
 
 def _row(label: str, part: Part, reading: Reading, unmask: bool) -> tuple[str, str, str, str]:
-    raw = reading.text.unmask()[part.start : part.end]
     row = next((r for r in reading.rows if r.name == part.name), None)
-    if part.secret and not unmask:
-        value = MASK
-    elif part.role == "host" and not unmask:
-        value = Host(raw).shown
+    if unmask:
+        value = reading.text.unmask()[part.start : part.end]
     else:
-        value = raw if row is None or isinstance(row.value, Secret) else _value(row)
+        value = reading.shown(part)
+        value = value if part.secret or row is None or isinstance(row.value, Secret) else _value(row)
     title = _TITLES.get(part.role, part.role)
     if part.role == "option":
         title = (
@@ -173,7 +172,7 @@ def _row(label: str, part: Part, reading: Reading, unmask: bool) -> tuple[str, s
 
 def _value(row: OptionRow) -> str:
     if row.value is None:
-        return row.raw
+        return str(row.raw)
     return str(row.value) if isinstance(row.value, Duration) else str(json_value(row.value))
 
 

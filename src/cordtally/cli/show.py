@@ -53,4 +53,10 @@ def command(
 def _summary(resolved: Resolved) -> tuple[str, str, str, str, str]:
     cord = resolved.cord
     place = ", ".join(str(h) for h in cord.hosts) or "–"
-    return resolved.name, cord.engine, place, cord.database or "–", "–" if cord.password is None else str(cord.password)
+    return (
+        resolved.name,
+        cord.engine,
+        place,
+        str(cord.database or "–"),
+        "–" if cord.password is None else str(cord.password),
+    )

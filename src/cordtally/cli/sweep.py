@@ -9,7 +9,8 @@ import click
 from rich.progress import Progress, SpinnerColumn, TextColumn
 from rich.text import Text
 
-from ..sweeping import RULES, Hit, Sweep, sweep
+from ..sweeping import Hit, Sweep, sweep
+from ..vetting import RULES, Subject
 from .inputs import fail_on_option, fails, json_option
 from .output import SEVERITY_STYLES, clean, make_console, print_json
 
@@ -49,7 +50,8 @@ def _print(result: Sweep, quiet: bool) -> None:
             console.print(Text(f"    {clean(hit.masked)}"), soft_wrap=True)
     if quiet:
         return
-    counts = [f"{sum(h.rule == rule for h in result.hits)} {rule}" for rule in RULES]
+    rules = [rule.id for rule in RULES.values() if rule.subject is Subject.TREE]
+    counts = [f"{sum(h.rule is rule for h in result.hits)} {rule.value}" for rule in rules]
     told = ", ".join(c for c in counts if not c.startswith("0 ")) or "nothing found"
     passed = [(result.binary, "binary"), (result.too_large, "too large"), (result.unreadable, "unreadable")]
     skipped = ", ".join(f"{n} {name}" for n, name in passed if n)
@@ -59,5 +61,5 @@ def _print(result: Sweep, quiet: bool) -> None:
 
 def _line(hit: Hit) -> Text:
     line = Text(f"{clean(hit.path.as_posix())}:{hit.line}:{hit.column}")
-    line.append(f"  {hit.rule}", style=SEVERITY_STYLES[hit.severity])
+    line.append(f"  {hit.rule.value}", style=SEVERITY_STYLES[hit.severity])
     return line.append(f"  {hit.engine}" if hit.engine else "", style="dim")

@@ -9,9 +9,9 @@ from typing import Any, NamedTuple
 import click
 from rich.text import Text
 
+from ..auditing import vet
 from ..exchange import Reading, read
 from ..model import Cord
-from ..sweeping import vet
 from ..vetting import Finding, vet_cord, vet_reading
 from .inputs import (
     TEXT_HELP,

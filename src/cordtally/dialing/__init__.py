@@ -1,6 +1,6 @@
-"""Dialling: a connection tried rung by rung, with a cause and advice for the rung that breaks."""
+"""Dialling: a connection tried rung by rung, with a cause and a hint for the rung that breaks."""
 
-from .dial import DEFAULT_LIMIT, dial
+from .climbing import DEFAULT_LIMIT, dial
 from .rungs import RUNGS, Diagnosis, DialResult, Rung, RungOutcome
 
 __all__ = ["DEFAULT_LIMIT", "RUNGS", "Diagnosis", "DialResult", "Rung", "RungOutcome", "dial"]

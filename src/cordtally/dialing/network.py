@@ -6,44 +6,42 @@ import errno
 import os
 import socket
 import ssl
-import struct
-import threading
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..model import Host, Tls, TlsLevel
+from ..model import Host, Tls, TlsLevel, clear
+from ..servers import Deadline, EngineServer, NoAnswer
 from .rungs import Diagnosis, RungBroke, RungNotNeeded
-
-Upgrade = Callable[[socket.socket], bool]
 
 
 @dataclass(slots=True)
 class Line:
-    """What has been found on the way to a server."""
+    """What has been found on the way to a server; each rung has ``limit`` seconds."""
 
+    server: EngineServer
     hosts: tuple[Host, ...]
     limit: float
     addresses: list[tuple[Host, int, Any]] = field(default_factory=list)
-    reached: Host | None = None
+    reached: tuple[Host, int, Any] | None = None
 
 
 def resolve(line: Line) -> str:
     """Turn each host into addresses; a socket's path must exist."""
     found: list[str] = []
     failed: list[str] = []
+    deadline = Deadline(line.limit)
     for host in line.hosts:
         if host.is_socket:
-            line.addresses.append((host, socket.AF_UNIX, ""))
-            found.append(f"{host.shown} is a socket")
+            line.addresses.append((host, socket.AF_UNIX, line.server.socket_name(host)))
+            found.append(f"{host.address} is a socket")
             continue
-        addresses = _look_up(host, line.limit)
-        if addresses is None:
-            failed.append(host.shown)
+        addresses = _look_up(host, deadline)
+        if not addresses:
+            failed.append(str(host.address))
             continue
         line.addresses += [(host, family, address) for family, address in addresses]
         first = addresses[0][1][0]
-        found.append(first if first == host.address else f"{host.shown} is {first}")
+        found.append(first if first == host.name else f"{host.address} is {first}")
     if not line.addresses:
         raise RungBroke(
             Diagnosis(
@@ -54,37 +52,31 @@ def resolve(line: Line) -> str:
     return "; ".join(found) + (f"; no address for {', '.join(failed)}" if failed else "")
 
 
-def _look_up(host: Host, limit: float) -> list[tuple[int, Any]] | None:
-    """Ask the resolver in a thread of its own, since it knows no time limit."""
-    answer: list[list[tuple[int, Any]]] = []
-
-    def ask() -> None:
-        try:
-            rows = socket.getaddrinfo(host.address, host.port, type=socket.SOCK_STREAM)
-        except (OSError, UnicodeError):
-            return
-        answer.append([(family, address) for family, _, _, _, address in rows])
-
-    thread = threading.Thread(target=ask, daemon=True)
-    thread.start()
-    thread.join(limit)
-    return answer[0] if answer else None
+def _look_up(host: Host, deadline: Deadline) -> list[tuple[int, Any]]:
+    """Ask the resolver, which knows no time limit; the same address may stand for several kinds of sockets."""
+    try:
+        rows = deadline.run(lambda: socket.getaddrinfo(host.name, host.port, type=socket.SOCK_STREAM))
+    except (NoAnswer, OSError, UnicodeError):
+        return []
+    return [(family, address) for family, _, _, _, address in rows]
 
 
-def reach(line: Line, socket_name: Callable[[Host], str]) -> str:
+def reach(line: Line) -> str:
     """Open a connection to the first address that answers."""
     last: tuple[str, OSError] | None = None
+    deadline = Deadline(line.limit)
     for host, family, place in line.addresses:
-        address = socket_name(host) if host.is_socket else place
-        shown = str(address) if host.is_socket else f"{place[0]} port {place[1]}"
+        shown = str(place) if host.is_socket else f"{place[0]} port {place[1]}"
         try:
             with socket.socket(family, socket.SOCK_STREAM) as plug:
-                plug.settimeout(line.limit)
-                plug.connect(address)
+                plug.settimeout(deadline.left)
+                plug.connect(place)
+        except NoAnswer:
+            break
         except OSError as error:
             last = (shown, error)
             continue
-        line.reached = host
+        line.reached = (host, family, place)
         return f"{shown} answers"
     assert last is not None
     raise RungBroke(_unreached(*last, line.limit))
@@ -109,23 +101,25 @@ def _unreached(shown: str, error: OSError, limit: float) -> Diagnosis:
     return Diagnosis(f"{shown} cannot be reached ({os.strerror(error.errno or 0)})", "check network, VPN and address")
 
 
-def secure(line: Line, tls: Tls, default: TlsLevel | None, upgrade: Upgrade) -> str:
+def secure(line: Line, tls: Tls, default: TlsLevel | None) -> str:
     """Agree on TLS as the cord asks for it, and verify as far as it asks."""
-    host = line.reached
-    assert host is not None
+    assert line.reached is not None
+    host, family, address = line.reached
     level = tls.level or default or TlsLevel.OPPORTUNISTIC
     if host.is_socket:
         raise RungNotNeeded("a local socket")
     if level is TlsLevel.OFF:
         raise RungNotNeeded("TLS is off: everything crosses the network in the clear")
-    family, address = next((f, a) for h, f, a in line.addresses if h is host)
+    deadline = Deadline(line.limit)
     with socket.socket(family, socket.SOCK_STREAM) as plug:
-        plug.settimeout(line.limit)
         try:
+            plug.settimeout(deadline.left)
             plug.connect(address)
-            offered = upgrade(plug)
+            offered = line.server.ask_for_tls(plug, deadline)
+        except NoAnswer:
+            raise RungBroke(_unreached(str(host.address), TimeoutError(), line.limit)) from None
         except OSError as error:
-            raise RungBroke(_unreached(host.shown, error, line.limit)) from None
+            raise RungBroke(_unreached(str(host.address), error, line.limit)) from None
         if not offered:
             if level is TlsLevel.OPPORTUNISTIC:
                 return "the server offers no TLS: plain text"
@@ -138,15 +132,19 @@ def secure(line: Line, tls: Tls, default: TlsLevel | None, upgrade: Upgrade) -> 
         return _handshake(plug, host, tls, level)
 
 
+def _path(path: object) -> str | None:
+    return None if path is None or path == "system" else clear(path)  # type: ignore[arg-type]
+
+
 def _handshake(plug: socket.socket, host: Host, tls: Tls, level: TlsLevel) -> str:
     try:
-        context = ssl.create_default_context(cafile=tls.ca if tls.ca != "system" else None)
+        context = ssl.create_default_context(cafile=_path(tls.ca))
         context.check_hostname = level is TlsLevel.VERIFY_IDENTITY
         context.verify_mode = ssl.CERT_REQUIRED if level >= TlsLevel.VERIFY_CHAIN else ssl.CERT_NONE
         if tls.certificate:
             password = tls.key_password.unmask() if tls.key_password else None
-            context.load_cert_chain(tls.certificate, tls.key, password)
-        with context.wrap_socket(plug, server_hostname=host.address) as secured:
+            context.load_cert_chain(clear(tls.certificate), _path(tls.key), password)
+        with context.wrap_socket(plug, server_hostname=host.name) as secured:
             version = secured.version() or "TLS"
     except FileNotFoundError:
         raise RungBroke(
@@ -169,6 +167,7 @@ def _handshake(plug: socket.socket, host: Host, tls: Tls, level: TlsLevel) -> st
     return f"{version}, {verified}"
 
 
+# X509_V_ERR_… of OpenSSL 3 (x509_vfy.h)
 _SELF_SIGNED, _UNKNOWN_CA, _EXPIRED, _NOT_YET, _WRONG_NAME, _WRONG_ADDRESS = (18, 19), (2, 20, 21), 10, 9, 62, 64
 
 
@@ -176,7 +175,7 @@ def _unverified(error: ssl.SSLCertVerificationError, host: Host) -> Diagnosis:
     code = error.verify_code
     if code in {_WRONG_NAME, _WRONG_ADDRESS}:
         return Diagnosis(
-            f"the certificate was not issued for {host.shown}",
+            f"the certificate was not issued for {host.address}",
             "use the name that stands in the certificate, or have one issued for this name",
         )
     if code in {*_SELF_SIGNED, *_UNKNOWN_CA}:
@@ -186,41 +185,4 @@ def _unverified(error: ssl.SSLCertVerificationError, host: Host) -> Diagnosis:
         )
     if code in {_EXPIRED, _NOT_YET}:
         return Diagnosis("the certificate is not valid today", "renew it on the server; check both clocks")
-    return Diagnosis(f"the certificate was refused ({error.verify_message})", "look at it: openssl s_client")
-
-
-def ask_postgresql(plug: socket.socket) -> bool:
-    """Ask for TLS as PostgreSQL's protocol has it (SSLRequest, PostgreSQL 15 documentation, section 55.7)."""
-    plug.sendall(struct.pack("!ii", 8, 80877103))
-    return plug.recv(1) == b"S"
-
-
-def ask_mysql(plug: socket.socket) -> bool:
-    """Read the server's greeting and ask for TLS (protocol version 10: MariaDB documentation, "Connection").
-
-    Raises
-    ------
-    ConnectionError
-        When the server sends an error instead of its greeting; log-in will tell which.
-    """
-    head = _receive(plug, 4)
-    greeting = _receive(plug, int.from_bytes(head[:3], "little"))
-    if greeting[:1] != b"\x0a":
-        return True
-    after_version = greeting.index(b"\0", 1) + 1
-    lower = struct.unpack_from("<H", greeting, after_version + 13)[0]
-    if not lower & 0x0800:
-        return False
-    body = struct.pack("<IIB23x", 0x0001 | 0x0200 | 0x0800 | 0x8000, 1 << 24, 45)
-    plug.sendall(len(body).to_bytes(3, "little") + b"\x01" + body)
-    return True
-
-
-def _receive(plug: socket.socket, count: int) -> bytes:
-    got = b""
-    while len(got) < count:
-        piece = plug.recv(count - len(got))
-        if not piece:
-            raise ConnectionResetError(errno.ECONNRESET, "closed")
-        got += piece
-    return got
+    return Diagnosis(f"the certificate was refused (OpenSSL's reason {code})", "look at it: openssl s_client")

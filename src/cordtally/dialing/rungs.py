@@ -1,4 +1,4 @@
-"""What a dial yields: six rungs, each with its outcome and its time, and for the one that broke a cause and advice."""
+"""What a dial yields: six rungs, each with its outcome and its time, and for the one that broke a cause and a hint."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class Diagnosis(NamedTuple):
     """A likely cause, in one sentence, and what to do about it."""
 
     cause: str
-    advice: str
+    hint: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,7 +69,7 @@ class DialResult:
             "held": self.held,
             "broke_at": self.broke_at,
             "cause": None if self.diagnosis is None else self.diagnosis.cause,
-            "advice": None if self.diagnosis is None else self.diagnosis.advice,
+            "hint": None if self.diagnosis is None else self.diagnosis.hint,
             "rungs": [rung.to_dict() for rung in self.rungs],
         }
 

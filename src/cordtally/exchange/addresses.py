@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 from ..model import Host
-from ..notation import as_text
+from ..text import as_text
 
 _NETWORKS = {"tcp": "tcp", "np": "named-pipe", "lpc": "shared-memory", "admin": "administrator"}
 _NETWORK = re.compile(r"\s*(tcp|np|lpc|admin):", re.IGNORECASE)
@@ -68,7 +68,7 @@ def _read_server(value: object) -> list[Address]:
 def _write_server(hosts: Sequence[Host], network: str | None) -> object:
     host = hosts[0]
     prefix = next((word + ":" for word, meaning in _NETWORKS.items() if meaning == network), "")
-    address = host.address
+    address = host.name
     if _NETWORK.match(address) or address.strip() != address or address in _THIS_MACHINE or "," in address:
         raise NoAddress("this host name would be read as something else here")
     if address.startswith("\\\\"):
@@ -89,9 +89,9 @@ def _read_server_instance(value: object) -> list[Address]:
 
 def _write_server_instance(hosts: Sequence[Host], network: str | None) -> object:
     host = hosts[0]
-    if host.address in _THIS_MACHINE or "\\" in host.address:
+    if host.name in _THIS_MACHINE or "\\" in host.name:
         raise NoAddress("this host name would be read as something else here")
-    return host.address + ("" if host.instance is None else f"\\{host.instance}")
+    return host.name + ("" if host.instance is None else f"\\{host.instance}")
 
 
 def _read_objects(value: object) -> list[Address]:
@@ -122,7 +122,7 @@ def _read_stream(value: object) -> list[Address]:
 
 
 def _write_stream(hosts: Sequence[Host], scheme: str | None) -> object:
-    address = hosts[0].address
+    address = hosts[0].name
     if "://" in address:
         raise NoAddress("this host name would be read as something else here")
     return f"{scheme}://{address}" if scheme is not None else address
@@ -134,7 +134,7 @@ ADDRESSES: Mapping[str, AddressCodec] = {
     "stream": AddressCodec(_read_stream, _write_stream, schemes=True),
     "objects": AddressCodec(_read_objects, _write_objects, ports=True),
 }
-NO_CODEC = AddressCodec(lambda value: [Address(as_text(value))], lambda hosts, _: hosts[0].address)
+NO_CODEC = AddressCodec(lambda value: [Address(as_text(value))], lambda hosts, _: hosts[0].name)
 """What a plain host option is: a name and nothing else."""
 
 

@@ -19,15 +19,16 @@ from ..model import (
     Tls,
     TlsLevel,
 )
-from ..notation import Remark, as_text
+from ..notation import Case, Remark
+from ..text import as_text
 from .gathering import FoundHost, Gathered
-from .states import match_state
-from .targets import Loaded
+from .tables import match_state
+from .targets import Target
 
 
-def assemble(found: Gathered, loaded: Loaded, engine: str) -> Cord:
+def assemble(found: Gathered, target: Target, engine: str) -> Cord:
     """Make the cord; words of TLS and log-in that no table knows become native options."""
-    driver, roles = loaded.driver, found.roles
+    driver, roles = target.driver, found.roles
     hosts = found.hosts
     if found.ports is not None:
         _assign_ports(hosts, found.ports)
@@ -40,32 +41,31 @@ def assemble(found: Gathered, loaded: Loaded, engine: str) -> Cord:
         authentication = Authentication(AuthenticationMethod(found.login))
     if "realm" in roles:
         authentication = Authentication(authentication.method, roles["realm"])
-    named = loaded.facts.discovery is not None or "service" in roles or "alias" in roles
-    discovery = _discovery(found, loaded) if named else DIRECT
+    named = target.facts.discovery is not None or "service" in roles or "alias" in roles
+    discovery = _discovery(found, target) if named else DIRECT
     cord = Cord(
-        engine,
-        tuple(Host(h.address, h.port, h.instance) for h in found.hosts),
-        roles.get("database"),
-        roles.get("user"),
-        Secret(roles["password"]) if "password" in roles else None,
-        authentication,
-        tls,
-        discovery,
-        tuple(sorted(found.options.items())) if found.options else (),
-        tuple(sorted(found.native.items())) if found.native else (),
+        engine=engine,
+        hosts=tuple(Host(h.address, h.port, h.instance) for h in found.hosts),
+        database=roles.get("database"),
+        user=roles.get("user"),
+        password=Secret(roles["password"]) if "password" in roles else None,
+        authentication=authentication,
+        tls=tls,
+        discovery=discovery,
+        options=tuple(sorted(found.options.items())) if found.options else (),
+        native=tuple(sorted(found.native.items())) if found.native else (),
     )
-    return cord if found.carried is None else overlay(cord, found.carried)
+    return cord if found.carried is None else cord.over(found.carried)
 
 
-def _discovery(found: Gathered, loaded: Loaded) -> Discovery:
+def _discovery(found: Gathered, target: Target) -> Discovery:
     """What has to be looked up: a host that is no host but the name of a record, an alias, a service."""
-    if loaded.facts.discovery == "srv" and found.hosts:
+    if target.facts.discovery == "srv" and found.hosts:
         named = found.hosts[0]
         if len(found.hosts) > 1 or named.port is not None:
             field = next((h.field for h in reversed(found.hosts) if h.field is not None), None)
             start, end = (field.start, field.end) if field is not None else (0, 0)
-            message = "a service record brings its own hosts and ports: one name, and no port, may stand here"
-            found.remarks.append(Remark("conflicting-options", message, start, end, "write the record's name alone"))
+            found.remarks.append(Remark(Case.RECORD_WITH_PORT, start, end, {}))
         found.hosts[:] = []
         return Discovery(DiscoveryKind.SRV, named.address)
     if (alias := found.roles.get("alias")) is not None:
@@ -129,20 +129,3 @@ def _authentication(found: Gathered, driver: Driver) -> Authentication:
         if name not in used:
             found.native[f"{driver.options[name].vocabulary}/{name}"] = word
     return NO_AUTHENTICATION if state is None else Authentication(AuthenticationMethod(state.meaning))
-
-
-def overlay(outer: Cord, inner: Cord) -> Cord:
-    """Put what is stated outside over what is stated in a carried text."""
-    tls = Tls(*(o if (o := getattr(outer.tls, n)) is not None else getattr(inner.tls, n) for n in Tls.__slots__))
-    return Cord(
-        inner.engine,
-        outer.hosts or inner.hosts,
-        outer.database if outer.database is not None else inner.database,
-        outer.user if outer.user is not None else inner.user,
-        outer.password if outer.password is not None else inner.password,
-        outer.authentication if outer.authentication != NO_AUTHENTICATION else inner.authentication,
-        tls,
-        outer.discovery if outer.discovery != DIRECT else inner.discovery,
-        tuple(sorted({**dict(inner.options), **dict(outer.options)}.items())),
-        tuple(sorted({**dict(inner.native), **dict(outer.native)}.items())),
-    )

@@ -6,13 +6,15 @@ Everything here follows the option's facts in the catalog; no driver is known by
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Mapping
 from fractions import Fraction
 from math import ceil
 from typing import NamedTuple
 
 from ..catalog import Driver, Option, find_nearest
-from ..model import ByteSize, Duration, OptionValue, Secret
+from ..model import ByteSize, Duration, MaskedText, OptionValue, Secret
 from ..model.values import NANOSECONDS
+from ..notation import Case
 
 _INTEGER = re.compile(r"[+-]?\d{1,19}", re.ASCII)
 _DECIMAL = re.compile(r"[+-]?\d{1,19}(?:\.\d{1,12})?", re.ASCII)
@@ -22,21 +24,15 @@ _ISO = re.compile(
     re.ASCII | re.IGNORECASE,
 )
 _SUFFIX = re.compile(r"(\d{1,9}(?:\.\d{1,9})?)\s*(ms|sec|min|)", re.ASCII | re.IGNORECASE)
-_SPELLED = {
-    "go": "a duration with units, like 5s or 250ms",
-    "iso": "an ISO 8601 duration, like PT5S",
-    "suffix": "a number of seconds, or one with ms, sec or min",
-}
 _SIZES = {"B": 1, "KiB": 1024, "MiB": 1024**2}
 _GO_LARGEST = 2**63 - 1
 
 
 class Misread(NamedTuple):
-    """Why a value is not what the driver reads: the rule that reports it, the message, and what to do."""
+    """Why a value is not what the driver reads: the case, and the facts that its words are filled with."""
 
-    rule: str
-    message: str
-    fix: str
+    case: Case
+    facts: Mapping[str, str]
 
 
 class Written(NamedTuple):
@@ -87,13 +83,13 @@ def find_word(option: Option, text: str) -> str | None:
 def _misread_word(option: Option, text: str) -> Misread:
     words = list(option.values or {})
     nearest = find_nearest(text, words, most=1)
-    fix = f"did you mean {nearest[0]}?" if nearest else f"write one of {', '.join(words)}"
-    return Misread("value-out-of-range", f"{option.name} does not take this word", fix)
+    facts = {"name": option.name, "nearest": nearest[0] if nearest else "", "known": ", ".join(words)}
+    return Misread(Case.WORD, facts)
 
 
 def _read_int(option: Option, text: str) -> int | Misread:
     if _INTEGER.fullmatch(text.strip()) is None:
-        return Misread("value-out-of-range", f"{option.name} wants a whole number", "write digits only")
+        return Misread(Case.WHOLE_NUMBER, {"name": option.name})
     number = int(text)
     return _outside(option, number) or number
 
@@ -101,8 +97,8 @@ def _read_int(option: Option, text: str) -> int | Misread:
 def _outside(option: Option, number: int | Fraction) -> Misread | None:
     low, high = option.minimum, option.maximum
     if (low is not None and number < low) or (high is not None and number > high):
-        bounds = f"from {low if low is not None else 'the smallest'} to {high if high is not None else 'the largest'}"
-        return Misread("value-out-of-range", f"{option.name} is outside {bounds}", "write a number inside it")
+        bounds = {"low": "" if low is None else str(low), "high": "" if high is None else str(high)}
+        return Misread(Case.BOUNDS, {"name": option.name, **bounds})
     return None
 
 
@@ -115,14 +111,13 @@ def _read_bool(option: Option, driver: Driver, text: str) -> bool | Misread:
         return True
     if folded in (w.casefold() for w in driver.false_words):
         return False
-    yes, no = driver.true_words[0], driver.false_words[0]
-    return Misread("wrong-boolean-word", f"{option.name} is on or off in other words here", f"write {yes} or {no}")
+    return Misread(Case.BOOLEAN, {"name": option.name, "yes": driver.true_words[0], "no": driver.false_words[0]})
 
 
 def _read_duration(option: Option, text: str) -> Duration | Misread | None:
     number: Fraction | int | None
     if option.unit is not None and option.unit in _SPELLED:
-        number = {"go": _read_go, "iso": _read_iso, "suffix": _read_suffix}[option.unit](text)
+        number = _SPELLED[option.unit](text)
         unit = 1
     elif text.isdigit() and text.isascii() and len(text) < 20:
         number = int(text)
@@ -132,33 +127,32 @@ def _read_duration(option: Option, text: str) -> Duration | Misread | None:
         number = Fraction(text.strip()) if pattern.fullmatch(text.strip()) else None
         unit = NANOSECONDS[option.unit or "s"]
     if number is None:
-        wanted = _SPELLED.get(option.unit or "", f"a number of {_unit(option)}")
-        return Misread("value-out-of-range", f"{option.name} wants {wanted}", _duration_fix(option, text))
+        facts = {"name": option.name, "unit": option.unit or "s", "example": _example(option, text)}
+        return Misread(Case.DURATION, facts)
     if number < 0 and option.minimum is None:
-        return _special(option, option.negative, "a negative number")
+        return _special(option, option.negative, "negative")
     if number == 0 and option.zero is not None:
-        return _special(option, option.zero, "0")
+        return _special(option, option.zero, "zero")
     outside = _outside(option, number)
     return Duration(round(number * unit)) if outside is None else outside
 
 
-def _special(option: Option, meaning: str | None, called: str) -> Duration | Misread | None:
+def _special(option: Option, meaning: str | None, number: str) -> Duration | Misread | None:
     if meaning == "unlimited":
         return Duration(None)
     if meaning == "none":
         return Duration(0)
     if meaning in {"system", "skipped", "from-server"}:
         return None
-    return Misread("value-out-of-range", f"{option.name} does not take {called}", f"write a positive {_unit(option)}")
+    return Misread(Case.SPECIAL_NUMBER, {"name": option.name, "number": number})
 
 
-def _duration_fix(option: Option, text: str) -> str:
+def _example(option: Option, text: str) -> str:
+    """What to write instead: the duration that people write elsewhere, in this driver's form."""
     try:
-        meant = Duration.parse(text)
-        written = write_duration(option, meant).value
+        return str(write_duration(option, Duration.parse(text)).value)
     except ValueError:
-        return {"go": "write 5s", "iso": "write PT5S"}.get(option.unit or "", "write digits only")
-    return f"write {written}"
+        return {"go": "5s", "iso": "PT5S"}.get(option.unit or "", "")
 
 
 def _unit(option: Option) -> str:
@@ -200,6 +194,10 @@ def _read_suffix(text: str) -> Fraction | None:
     return Fraction(match[1]) * NANOSECONDS[{"": "s", "sec": "s"}.get(match[2].lower(), match[2].lower())]
 
 
+_SPELLED: Mapping[str, Callable[[str], Fraction | None]] = {"go": _read_go, "iso": _read_iso, "suffix": _read_suffix}
+"""Durations that are spelled with their units; each reader gives nanoseconds."""
+
+
 def write_value(option: Option, driver: Driver, value: OptionValue) -> Written:
     """Give the driver's form of a typed value.
 
@@ -223,12 +221,12 @@ def write_value(option: Option, driver: Driver, value: OptionValue) -> Written:
     if isinstance(value, int) and not isinstance(value, bool) and option.type == "int":
         problem = _outside(option, value)
         if problem is not None:
-            raise NoWord(f"{problem.message}: it cannot be written")
+            raise NoWord(f"{option.name} takes no number outside its bounds")
         return Written(value)
     if isinstance(value, str) and option.type == "word":
         return Written(_word_for(option, value))
-    if isinstance(value, Secret) and option.secret:
-        return Written(value.unmask())
+    if isinstance(value, Secret) and (option.secret or (isinstance(value, MaskedText) and option.type == "str")):
+        return Written(value)
     if isinstance(value, str) and option.type == "str":
         return Written(value)
     raise NoWord(f"{option.name} takes a {option.type}, and the value is of another kind")
@@ -304,8 +302,13 @@ def _write_suffix(option: Option, nanoseconds: int) -> Written:
     return Written(f"{milliseconds}ms" if milliseconds % 1000 else str(milliseconds // 1000), loss)
 
 
-def word_of(value: object, driver: Driver) -> str:
-    """Give a written value as the word that stands in a text: booleans in the driver's words, numbers in digits."""
+def word_of(value: object, driver: Driver) -> str | Secret:
+    """Give a written value as the word that stands in a text: booleans in the driver's words, numbers in digits.
+
+    A secret stays one.
+    """
+    if isinstance(value, Secret):
+        return value
     if isinstance(value, bool):
         return driver.true_words[0] if value else driver.false_words[0]
     if isinstance(value, float):

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from functools import lru_cache
+from dataclasses import replace
 
+from ..errors import shielded
 from ..model import MASK, Secret
-from .defaults import default_lines, pin_defaults
-from .ledger import Ledger, LedgerLine, Outcome
+from .defaults import pin_defaults, unstated_lines
+from .ledger import Ledger
 from .reading import Reading, read
-from .sheet import compare_sides
-from .writing import Writing, write
+from .sheet import Origin
+from .writing import Writing, write_from
 
 
+@shielded
 def convert(
     text: str | Secret | Mapping[str, object], *, to: str, driver: str | None = None, pin: bool = False
 ) -> Writing:
@@ -48,50 +50,36 @@ def convert(
 
 def convert_reading(reading: Reading, *, to: str, pin: bool = False) -> Writing:
     """Write what was read for another driver; the ledger's source side quotes the text's own words."""
-    cord = reading.cord
-    pinned = pin_defaults(reading, to) if pin else None
-    writing = write(cord if pinned is None else pinned.cord, to)
     origins = _origins(reading)
-    lines = [_moved(line, origins[line.part]) if line.part in origins else line for line in writing.ledger]
-    if pinned is not None:
-        lines = [pinned.mark(line) for line in lines]
-    lines += default_lines(reading, writing)
-    return Writing(writing.target, writing.text, Ledger(tuple(lines)), writing.arguments)
+    cord = reading.cord
+    if pin:
+        cord, pinned = pin_defaults(reading, to)
+        origins |= pinned
+    writing = write_from(cord, to, origins)
+    stated = frozenset(line.part for line in writing.ledger)
+    lines = unstated_lines(reading, writing.target, stated)
+    return replace(writing, ledger=Ledger(writing.ledger.lines + lines)) if lines else writing
 
 
-def _origins(reading: Reading) -> dict[str, str]:
-    source = reading.text.unmask()
-    origins: dict[str, str] = {}
+def _origins(reading: Reading) -> dict[str, Origin]:
+    """How each part that has a name stands in the text."""
+    origins: dict[str, Origin] = {}
     levels = []
     for row in reading.rows:
         option = row.option
         if option is None or option.canonical is None:
             continue
-        shown = f"{row.name}={MASK if option.secret else row.raw}"
+        origin = Origin(row.name, MASK if option.secret else str(row.raw))
         if option.canonical == "tls.level":
-            levels.append(shown)
+            levels.append(origin)
         elif "." not in option.canonical:
-            origins[f"options.{option.canonical}"] = shown
+            origins[f"options.{option.canonical}"] = origin
     if levels:
-        origins["tls.level"] = ", ".join(levels)
+        several = Origin(None, ", ".join(origin.shown for origin in levels))
+        origins["tls.level"] = levels[0] if len(levels) == 1 else several
     for part in reading.parts:
-        if (
-            part.name is not None
-            and part.role != "option"
-            and part.role not in {"host", "port", "tls.level", "ignored"}
-        ):
-            value = MASK if part.secret else source[part.start : part.end]
+        if part.name is not None and part.role not in {"option", "host", "port", "tls.level", "ignored"}:
+            value = reading.shown(part)
             if value:
-                origins[part.role] = f"{part.name}={value}"
+                origins[part.role] = Origin(part.name, value)
     return origins
-
-
-@lru_cache(maxsize=4096)
-def _moved(line: LedgerLine, origin: str) -> LedgerLine:
-    """Quote the text's own words on the source side of a line."""
-    moved = line.outcome in {Outcome.KEPT, Outcome.RENAMED, Outcome.RESCALED, Outcome.REWORDED}
-    outcome = compare_sides(origin, line.target) if moved and line.target is not None else line.outcome
-    if outcome is Outcome.KEPT and line.target is not None and origin != line.target and "=" in line.target:
-        outcome = Outcome.RENAMED
-    reason = line.reason if outcome is not Outcome.KEPT else None
-    return LedgerLine(line.part, origin, line.target, outcome, reason)

@@ -1,89 +1,100 @@
-"""What a text leaves to the driver's defaults: where two drivers differ in them, and how to write one's own out.
+"""What a text leaves to the driver's defaults: what they are, where two drivers differ, and how to write them out.
 
 Which defaults change what a program sees is marked in ``options.toml`` (``matters``); the defaults themselves are
-facts of each driver.
+facts of each driver, and typed in one place here: `defaults_of` and `level_of`.
 """
 
 from __future__ import annotations
 
-from functools import cache, lru_cache
-from typing import NamedTuple
+from collections.abc import Mapping
+from dataclasses import replace
+from functools import cache
 
 from ..catalog import load_canonical
-from ..model import Cord, Duration, OptionValue, Tls, TlsLevel
-from ..notation import as_text
+from ..model import Cord, DiscoveryKind, Duration, OptionValue, TlsLevel
+from ..text import as_text
 from .codecs import Misread, read_value
 from .ledger import LedgerLine, Outcome
 from .reading import Reading
-from .targets import Loaded, choose_target, load_target
-from .writing import Writing
-
-
-class Pinned(NamedTuple):
-    """A cord with defaults written out, and the parts of the ledger that stand for them."""
-
-    cord: Cord
-    parts: frozenset[str]
-    source: str
-
-    def mark(self, line: LedgerLine) -> LedgerLine:
-        """Say of a line that it is pinned, where it was written."""
-        if line.part not in self.parts or line.target is None:
-            return line
-        reason = f"pinned: the default of {self.source}"
-        if line.outcome.is_loss:
-            return line._replace(reason=f"{reason}; {line.reason}")
-        return LedgerLine(line.part, None, line.target, Outcome.ADDED, reason)
-
-
-def pin_defaults(reading: Reading, target: str) -> Pinned:
-    """Write the source driver's defaults into the cord wherever the target's are others, or not known."""
-    source = load_target(f"{reading.driver}/{reading.notation}")
-    other = choose_target(target, reading.cord)
-    cord, parts = reading.cord, set()
-    stated = dict(cord.options)
-    for name, mine, theirs in _differing(source.name, other.name):
-        if name not in stated and mine is not None and mine != theirs and load_canonical()[name].matters:
-            stated[name] = mine
-            parts.add(f"options.{name}")
-    tls, level = cord.tls, _tls_default(source)
-    if tls.level is None and level is not None and level != _tls_default(other) and (other.driver.tls or parts):
-        tls = Tls(TlsLevel(level), tls.ca, tls.certificate, tls.key, tls.key_password)
-        parts.add("tls.level")
-    return Pinned(cord.copy_with(options=stated, tls=tls), frozenset(parts), source.driver.title)
-
-
-def default_lines(reading: Reading, writing: Writing) -> tuple[LedgerLine, ...]:
-    """Say where a text that states nothing gets another behaviour from the target's defaults."""
-    stated = frozenset(line.part for line in writing.ledger)
-    if reading.cord.tls.level is not None:
-        stated |= {"tls.level"}
-    return _unstated(f"{reading.driver}/{reading.notation}", writing.target, stated)
-
-
-@lru_cache(maxsize=1024)
-def _unstated(source: str, target: str, stated: frozenset[str]) -> tuple[LedgerLine, ...]:
-    if source == target:
-        return ()
-    table = _default_table(source, target)
-    return tuple(line for part, line in table if (f"options.{part}" if part != "tls" else "tls.level") not in stated)
+from .sheet import Origin
+from .targets import Target, choose_target, load_target
 
 
 @cache
-def _default_table(source_name: str, target_name: str) -> tuple[tuple[str, LedgerLine], ...]:
+def defaults_of(target_name: str) -> Mapping[str, OptionValue]:
+    """The canonical options that a target's driver knows, with its default where that is known and not left open."""
+    target, found = load_target(target_name), {}
+    for canonical, option in target.driver.by_canonical.items():
+        if canonical in load_canonical() and option.is_in(target.facts.id) and option.default not in {None, ""}:
+            value = read_value(option, target.driver, as_text(option.default))
+            if value is not None and not isinstance(value, Misread):
+                found[canonical] = value
+    return found
+
+
+def level_of(target: Target) -> str | None:
+    """The TLS level of a driver where a text states none; a notation may have one of its own."""
+    return target.facts.tls_default if target.facts.tls_default is not None else target.driver.tls_default
+
+
+def default_level(reading: Reading) -> str | None:
+    """Give the TLS level that the driver takes where a text states none.
+
+    None where an alias or a service has to be looked up first, which may state one.
+    """
+    if reading.cord.discovery.kind in {DiscoveryKind.ALIAS, DiscoveryKind.SERVICE}:
+        return None
+    return level_of(load_target(reading.target))
+
+
+def effective_options(reading: Reading) -> dict[str, OptionValue]:
+    """Give the canonical options that a text states, and the defaults of those that it leaves to the driver."""
+    return {**defaults_of(reading.target), **dict(reading.cord.options)}
+
+
+def pin_defaults(reading: Reading, target_name: str) -> tuple[Cord, dict[str, Origin]]:
+    """Write the source driver's defaults into the cord wherever the target's are others, or not known.
+
+    Gives the cord, and the origins of what was pinned.
+    """
+    source, other = load_target(reading.target), choose_target(target_name, reading.cord)
+    title, origins = source.driver.title, dict[str, Origin]()
+    stated = dict(reading.cord.options)
+    for name, mine, theirs in _both(source.name, other.name):
+        if name not in stated and mine is not None and mine != theirs and load_canonical()[name].matters:
+            stated[name] = mine
+            origins[f"options.{name}"] = Origin(name, _said(mine), pinned=title)
+    tls, level = reading.cord.tls, level_of(source)
+    if tls.level is None and level is not None and level != level_of(other) and (other.driver.tls or origins):
+        tls = replace(tls, level=TlsLevel(level))
+        origins["tls.level"] = Origin(None, level, pinned=title)
+    return reading.cord.copy_with(options=stated, tls=tls), origins
+
+
+def unstated_lines(reading: Reading, target_name: str, stated: frozenset[str]) -> tuple[LedgerLine, ...]:
+    """Say where a text that states nothing gets another behaviour from the target's defaults."""
+    if reading.target == target_name:
+        return ()
+    if reading.cord.tls.level is not None:
+        stated |= {"tls.level"}
+    return tuple(line for part, line in _differences(reading.target, target_name) if part not in stated)
+
+
+@cache
+def _differences(source_name: str, target_name: str) -> tuple[tuple[str, LedgerLine], ...]:
     source, target = load_target(source_name), load_target(target_name)
     lines = []
-    here, there = _tls_default(source), _tls_default(target)
+    here, there = level_of(source), level_of(target)
     if here is not None and there is not None and here != there:
-        lines.append(("tls", _line("tls", (source, here), (target, there), "state a level to be sure")))
-    for name, mine, theirs in _differing(source_name, target_name):
-        if mine is None or theirs is None or mine == theirs or not load_canonical()[name].matters:
-            continue
-        lines.append((name, _line(name, (source, _said(mine)), (target, _said(theirs)), "--pin writes the first one")))
+        lines.append(("tls.level", _line("tls", (source, here), (target, there), "state a level to be sure")))
+    for name, mine, theirs in _both(source_name, target_name):
+        if mine is not None and theirs is not None and mine != theirs and load_canonical()[name].matters:
+            sides = (source, _said(mine)), (target, _said(theirs))
+            lines.append((f"options.{name}", _line(name, *sides, "--pin writes the first one")))
     return tuple(lines)
 
 
-def _line(name: str, mine: tuple[Loaded, str], theirs: tuple[Loaded, str], advice: str) -> LedgerLine:
+def _line(name: str, mine: tuple[Target, str], theirs: tuple[Target, str], advice: str) -> LedgerLine:
     (source, here), (target, there) = mine, theirs
     differ = f"{source.driver.title} {here}, {target.driver.title} {there}"
     reason = f"nothing is stated, and the defaults differ: {differ}; {advice}"
@@ -91,24 +102,12 @@ def _line(name: str, mine: tuple[Loaded, str], theirs: tuple[Loaded, str], advic
 
 
 @cache
-def _differing(source_name: str, target_name: str) -> tuple[tuple[str, OptionValue | None, OptionValue | None], ...]:
-    """The canonical options that both know or one does, with the default of each; None where it is not known."""
+def _both(source_name: str, target_name: str) -> tuple[tuple[str, OptionValue | None, OptionValue | None], ...]:
+    """The canonical options that both know, with the default of each; None where it is not known."""
     source, target = load_target(source_name), load_target(target_name)
+    mine, theirs = defaults_of(source_name), defaults_of(target_name)
     names = [n for n in load_canonical() if n in source.by_canonical and n in target.by_canonical]
-    return tuple((name, default_of(source, name), default_of(target, name)) for name in names)
-
-
-def default_of(loaded: Loaded, canonical: str) -> OptionValue | None:
-    """Give a driver's default for a canonical option as a typed value; None where it is not known or left open."""
-    option = loaded.by_canonical.get(canonical)
-    if option is None or option.default is None or option.default == "":
-        return None
-    value = read_value(option, loaded.driver, as_text(option.default))
-    return None if isinstance(value, Misread) else value
-
-
-def _tls_default(loaded: Loaded) -> str | None:
-    return loaded.facts.tls_default or loaded.driver.tls_default
+    return tuple((name, mine.get(name), theirs.get(name)) for name in names)
 
 
 def _said(value: OptionValue) -> str:

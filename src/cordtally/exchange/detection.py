@@ -1,53 +1,51 @@
-"""Finds out which driver and notation a text is written for, or says that it cannot tell."""
+"""Finds out which driver and notation a text is written for, or says that it cannot tell.
+
+What a text looks like is asked of the grammars; which keys and values a driver knows, of the catalog.
+"""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from functools import cache
 from typing import NamedTuple
 
-from ..catalog import Option, find_nearest, load_driver, load_engine, load_index, members_of
+from ..catalog import Option, find_nearest, load_engine, load_index, members_of
 from ..errors import AmbiguousText, TextError
-from ..notation import GrammarError
-from .targets import Loaded, load_target
+from ..notation import LIKELY, NO, SURELY, GrammarError, find_scheme, load_grammar
+from ..text import unreadable
+from .targets import Target, load_target
 
-_SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+._:-]{0,40}?://")
-_DSN = re.compile(r"@(?:tcp|unix)?/|(?:^|@)\w{0,8}\([^()]*\)/")
-_COMMA = re.compile(r"[A-Za-z0-9_.:\[\]-]+(?:,|$)")
-_PATH = re.compile(r":memory:|[^=;]+\.(?:db|db3|sqlite|sqlite3)", re.DOTALL)
-_ASSIGNMENT = re.compile(r"\s*(?:#.*\n\s*)*(?:export\s+)?[A-Z][A-Z0-9_]+=")
 _REGISTERED = re.compile(r"(?:^|;)\s*driver\s*=\s*\{?([^{};]+)\}?\s*(?:;|$)", re.IGNORECASE)
-_INSTANCE = re.compile(r"^(?:tcp|np|lpc|admin):|\\|,\d+$|^\(local")
-_DETECTION_LIMIT = 65536
-_CLOSE = 5
+_SERVER_ADDRESS = re.compile(r"^(?:tcp|np|lpc|admin):|\\|,\d+$|^\(local")
 _LONGEST_SCHEME = 48
+_LONGEST_SCORED = 65536
+"""Of a longer text only the beginning is held against the drivers: each of them would take all of it apart."""
+
+# What a text's fields count for or against a driver. Only their order of size matters, and these cases fixed it:
+# a .NET text with `Server=` alone must stay ambiguous, so a known key counts the same for all that know it; a key that
+# a driver does not know must nearly outweigh one that it does; `Server=desk\CUSTOMS` must go to a driver of SQL Server
+# though others know the key.
+_KNOWN, _OWN_NAME, _OWN_CASE = 5, 1, 1
+_POSITION = 2
+_UNKNOWN = -4
+_USUAL_PORT = 3
+_SERVER_ADDRESS_SCORE = 6
+_MISSING_OPENING = -4
+_FORM_ALONE = 3  # what a grammar that is sure counts for: less than one known key
+_BROKEN = 6  # a text that its grammar refuses, and that begins as that grammar's texts do: its error is the right one
+_CLOSE = 5  # drivers that are less than a known key behind the best are named when the best are equal
 
 
-def _is_text(text: str) -> bool:
-    return text.lstrip()[:1] not in {"{", "["}
-
-
-_FITS: Mapping[str, Callable[[str], bool]] = {
-    "arguments": lambda text: text.lstrip()[:1] == "{",
-    "path": lambda text: _is_text(text) and not text.startswith("file:"),
-    "environment": lambda text: _ASSIGNMENT.match(text) is not None,
-    "sections": lambda text: text.lstrip()[:1] in {"[", "#"},
-    "descriptor": lambda text: text.lstrip()[:1] == "(",
-    "easyconnect": lambda text: text.lstrip()[:1] != "(" and not {":", "/"}.isdisjoint(text),
-}
-"""What tells the notations of one driver apart where no prefix does."""
-
-
-class Target(NamedTuple):
-    """``driver/notation``, the prefix that the text begins with, and the engine that the prefix names."""
+class Claim(NamedTuple):
+    """What detection says of a text: driver and notation, the prefix it begins with, the engine that this names."""
 
     target: str
     prefix: str
     engine: str | None
 
 
-def find_target(text: str) -> Target:
+def find_claim(text: str) -> Claim:
     """Find the one driver and notation that a text is written for.
 
     Raises
@@ -57,51 +55,49 @@ def find_target(text: str) -> Target:
     TextError
         When none would.
     """
-    claims, any_prefix = _claims()
-    targets = claims.get(text[: text.find("://", 0, _LONGEST_SCHEME) + 3])
-    if targets is None and (claimed := any_prefix.match(text)) is not None:
-        targets = claims[claimed[0]]
-    if targets is not None:
-        if len(targets) > 1:
-            raise _ambiguous([target.target for target in targets])
-        return targets[0]
+    claims, by_length = _claims()
+    found = claims.get(text[: text.find("://", 0, _LONGEST_SCHEME) + 3])
+    if found is None:
+        prefix = next((p for p in by_length if text.startswith(p)), None)
+        found = claims[prefix] if prefix is not None else None
+    if found is not None:
+        if len(found) > 1:
+            raise _ambiguous([claim.target for claim in found])
+        return found[0]
     if not text.strip():
         raise TextError("the text is empty", hint="give a connection string, a file path or the name of a cord")
-    if _SCHEME.match(text):
-        raise _unknown_scheme(text)
+    if end := find_scheme(text):
+        raise _unknown_scheme(text, end)
     return _find_bare(text)
 
 
 @cache
-def _claims() -> tuple[Mapping[str, list[Target]], re.Pattern[str]]:
-    """The targets that claim each prefix, and a pattern that finds the longest prefix of a text."""
-    prefixes = load_index()["prefixes"]
+def _claims() -> tuple[Mapping[str, list[Claim]], list[str]]:
+    """The claims on each prefix, and the prefixes, the longest first."""
     claims = {
-        prefix: [Target(f"{driver}/{notation}", prefix, engine) for driver, notation, engine in readers]
-        for prefix, readers in prefixes.items()
+        prefix: [Claim(f"{driver}/{notation}", prefix, engine) for driver, notation, engine in readers]
+        for prefix, readers in load_index()["prefixes"].items()
     }
-    return claims, re.compile("|".join(re.escape(p) for p in sorted(claims, key=len, reverse=True)))
+    return claims, sorted(claims, key=len, reverse=True)
 
 
-def _unknown_scheme(text: str) -> TextError:
-    match = _SCHEME.match(text)
-    assert match is not None
-    prefixes = load_index()["prefixes"]
-    nearest = find_nearest(match[0].lower(), prefixes)
+def _unknown_scheme(text: str, end: int) -> TextError:
+    scheme, prefixes = text[:end].lower(), load_index()["prefixes"]
+    nearest = find_nearest(scheme, prefixes)
     hint = f"did you mean {nearest[0]}?" if nearest else "cordtally drivers lists what can be read"
-    if match[0].lower() in prefixes:
-        hint = f"drivers want it in lower case: {match[0].lower()}"
-    return TextError("no driver here reads this scheme", span=(0, match.end()), masked=match[0], caret=(0, match.end()),
-                     hint=hint)  # fmt: skip
+    if scheme in prefixes:
+        hint = f"drivers want it in lower case: {scheme}"
+    return unreadable("no driver here reads this scheme", text, (0, end), hint=hint, shown=end)
 
 
-def _find_bare(text: str) -> Target:
+def _find_bare(text: str) -> Claim:
     if (named := _REGISTERED.search(text)) is not None:
         known = load_index()["registered"].get(named[1].strip().casefold(), "odbc")
-        return Target(f"{known}/semicolon", "", None)
+        return Claim(f"{known}/semicolon", "", None)
+    beginning = text[:_LONGEST_SCORED]
     scores: dict[str, int] = {}
     for driver_id, notation_id, grammar in load_index()["bare"]:
-        score = _score(text, driver_id, notation_id, grammar)
+        score = _score(beginning, f"{driver_id}/{notation_id}", grammar)
         if score > 0:
             scores[f"{driver_id}/{notation_id}"] = score
     if not scores:
@@ -113,68 +109,59 @@ def _find_bare(text: str) -> Target:
     leaders = [target for target, score in scores.items() if score == best]
     if len(leaders) > 1:
         raise _ambiguous([target for target, score in scores.items() if best - score < _CLOSE])
-    return Target(leaders[0], "", None)
+    return Claim(leaders[0], "", None)
 
 
-def _score(text: str, driver_id: str, notation_id: str, grammar: str) -> int:
+def _score(text: str, target_name: str, grammar_name: str) -> int:
     """Count how well a text fits a notation without a prefix: known keys for, unknown and retired ones against.
 
     A driver's own name for a key counts a little more than an alias, as do values that only one kind of server has.
     """
-    if grammar == "path":
-        return 3 if _PATH.fullmatch(text[:4096]) and "\n" not in text else 0
-    if grammar == "dsn":
-        address = text.partition("?")[0].rpartition("@")[2]
-        return 3 if len(text) <= _DETECTION_LIMIT and "=" not in address and _DSN.search(text) else 0
-    if grammar == "arguments" and text.lstrip()[:1] != "{":
+    likeness = load_grammar(grammar_name).looks_like(text)
+    if likeness == SURELY:
+        return _FORM_ALONE
+    if likeness < LIKELY:
         return 0
-    if grammar in {"environment", "sections", "descriptor"} and not _FITS[grammar](text):
-        return 0
-    if grammar == "comma" and _COMMA.match(text) is None:
-        return 0
-    if grammar == "semicolon" and ";" not in text and text.count("=") > 1:
-        return 0
-    target = load_target(f"{driver_id}/{notation_id}")
-    driver = target.driver
+    target = load_target(target_name)
     try:
         parsed = target.grammar.parse(text, target.dialect, "")
     except GrammarError:
-        if grammar == "descriptor":
-            return 6
-        return 6 if grammar in {"keyword", "semicolon"} and _first_key_known(text, driver_id, grammar) else 0
+        return _BROKEN if _begins_as(text, target) else 0
     names = {(field.name or "").casefold() for field in parsed.fields}
-    score = -4 * sum(name.casefold() not in names for name, _ in target.facts.opening)
+    score = _MISSING_OPENING * sum(name.casefold() not in names for name, _ in target.facts.opening)
     for field in parsed.fields:
         if field.role != "option":
-            score += 2
+            score += _POSITION
             continue
-        option = target.option(field.name or "")
+        name = field.name or ""
+        option = target.option(name)
         if option is None or option.retired:
-            score -= 4
+            score += _UNKNOWN
             continue
-        score += 5 + (field.name == option.name) + (not driver.case_sensitive or field.name in _spellings(option))
+        score += _KNOWN + _OWN_NAME * (name == option.name)
+        score += _OWN_CASE * (not target.driver.case_sensitive or name in (option.name, *option.aliases))
         score += _tells(option, str(field.value), target)
     return max(0, score)
 
 
-def _spellings(option: Option) -> tuple[str, ...]:
-    return (option.name, *option.aliases)
-
-
-def _tells(option: Option, value: str, target: Loaded) -> int:
+def _tells(option: Option, value: str, target: Target) -> int:
     """What a value says of the kind of server: its usual port, or an address with an instance or a comma."""
     if option.canonical == "port":
-        return 3 * any(value == str(load_engine(e).default_port) for e in target.driver.engines)
-    if option.canonical == "host" and _INSTANCE.search(value):
-        return 6 if target.facts.addresses is not None else -6
+        return _USUAL_PORT * any(value == str(load_engine(e).default_port) for e in target.driver.engines)
+    if option.canonical == "host" and _SERVER_ADDRESS.search(value):
+        return _SERVER_ADDRESS_SCORE if target.facts.addresses is not None else -_SERVER_ADDRESS_SCORE
     return 0
 
 
-def _first_key_known(text: str, driver_id: str, grammar: str) -> bool:
-    """A malformed text of pairs is still told by its first key, so that its error names the right grammar."""
-    if (";" in text) != (grammar == "semicolon"):
+def _begins_as(text: str, target: Target) -> bool:
+    """Whether a malformed text begins as those of a target do: with a key that it knows, or with its first mark."""
+    if "=" not in text or target.facts.grammar == "arguments":
         return False
-    return load_driver(driver_id).option(text[:200].partition("=")[0].strip()) is not None
+    if text.lstrip()[:1] == "(":
+        return True
+    if (";" in text) != (target.facts.grammar == "semicolon"):
+        return False
+    return target.driver.option(text[:200].partition("=")[0].strip()) is not None
 
 
 def _ambiguous(targets: list[str]) -> AmbiguousText:
@@ -185,7 +172,7 @@ def _ambiguous(targets: list[str]) -> AmbiguousText:
     )
 
 
-def notation_of(text: str, driver: str) -> Target:
+def claim_of(text: str, driver: str) -> Claim:
     """Find which of a driver's notations a text is in; ``driver/notation`` settles it.
 
     Raises
@@ -198,44 +185,34 @@ def notation_of(text: str, driver: str) -> Target:
     driver_id, _, wanted = driver.partition("/")
     if members := members_of(driver_id):
         return _in_family(text, driver, members)
-    loaded = load_target(driver)
-    candidates = [loaded.facts] if wanted else list(loaded.driver.notations)
+    target = load_target(driver)
+    candidates = [target.facts] if wanted else list(target.driver.notations)
     bare = None
     for facts in candidates:
-        if not facts.schemes and bare is None and (wanted or _FITS.get(facts.grammar, _is_text)(text)):
-            bare = Target(f"{driver_id}/{facts.id}", "", None)
+        if not facts.schemes and bare is None and (wanted or load_grammar(facts.grammar).looks_like(text) > NO):
+            bare = Claim(f"{driver_id}/{facts.id}", "", None)
         for engine, prefixes in [*facts.schemes.items(), *facts.accepts.items()]:
             for prefix in sorted(prefixes, key=len, reverse=True):
                 if text.startswith(prefix):
-                    return Target(f"{driver_id}/{facts.id}", prefix, engine)
-    scheme = _SCHEME.match(text)
-    if bare is None or (scheme and bare.target.partition("/")[2] not in {"path", "dsn", "easyconnect", "firebird"}):
+                    return Claim(f"{driver_id}/{facts.id}", prefix, engine)
+    # a URL is read as a path or a DSN where those may look so, and is no pairs of keys and values
+    no_url = bare is not None and load_grammar(load_target(bare.target).facts.grammar).looks_like(text) == NO
+    if bare is None or (find_scheme(text) and no_url):
         wanted_prefixes = [p for f in candidates for listed in f.schemes.values() for p in listed]
-        start = scheme.end() if scheme else 1
-        raise TextError(
-            f"the text should begin with {' or '.join(wanted_prefixes)}" if wanted_prefixes else "this is a URL",
-            reading_as=driver,
-            span=(0, start),
-            masked=text[:start] if scheme else None,
-            caret=(0, start),
-        )
+        problem = f"the text should begin with {' or '.join(wanted_prefixes)}" if wanted_prefixes else "this is a URL"
+        raise _misfit(problem, text, driver)
     return bare
 
 
-def _in_family(text: str, family: str, members: tuple[str, ...]) -> Target:
+def _misfit(problem: str, text: str, reading_as: str, hint: str | None = None) -> TextError:
+    end = find_scheme(text)
+    return unreadable(problem, text, (0, end or 1), reading_as=reading_as, hint=hint, shown=end)
+
+
+def _in_family(text: str, family: str, members: tuple[str, ...]) -> Claim:
     for member in members:
         try:
-            return notation_of(text, member)
+            return claim_of(text, member)
         except TextError:
             continue
-    start = scheme.end() if (scheme := _SCHEME.match(text)) else 1
-    masked = text[:start] if scheme else None
-    hint = f"drivers of {family}: {', '.join(members)}"
-    raise TextError(
-        "no driver of this family reads it",
-        reading_as=family,
-        span=(0, start),
-        masked=masked,
-        caret=(0, start),
-        hint=hint,
-    )
+    raise _misfit("no driver of this family reads it", text, family, f"drivers of {family}: {', '.join(members)}")

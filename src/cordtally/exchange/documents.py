@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from ..catalog import load_canonical, load_driver, load_engine
-from ..model import MASK, ByteSize, DiscoveryKind, Duration, Locator, OptionValue, Secret
-from ..model.secret import hides_secret
-from ..notation import as_text
-from .codecs import Misread, read_value
-from .interpreting import safe_name
+from ..catalog import load_engine
+from ..model import ByteSize, Duration, Locator, OptionValue, Secret
+from ..model.suspicion import clear_name, safe_name
+from .defaults import default_level, effective_options
 
 if TYPE_CHECKING:
     from .reading import Reading
@@ -19,9 +17,7 @@ def json_value(value: OptionValue | Locator | None, *, unmask: bool = False) -> 
     """Give a typed value as JSON has it: durations in seconds (None for unlimited), sizes in bytes, secrets masked."""
     match value:
         case Secret():
-            return value.unmask() if unmask else MASK
-        case str() if not unmask and hides_secret(value):
-            return MASK
+            return value.unmask() if unmask else str(value)
         case Duration():
             if value.nanoseconds is None:
                 return "unlimited"
@@ -44,9 +40,9 @@ def reading_document(reading: Reading, *, unmask: bool = False, effective: bool 
         password["locator"] = str(cord.password)
     tls = {
         "level": None if cord.tls.level is None else cord.tls.level.value,
-        "ca": cord.tls.ca,
-        "certificate": cord.tls.certificate,
-        "key": cord.tls.key,
+        "ca": json_value(cord.tls.ca, unmask=unmask),
+        "certificate": json_value(cord.tls.certificate, unmask=unmask),
+        "key": json_value(cord.tls.key, unmask=unmask),
         "key_password": json_value(cord.tls.key_password, unmask=unmask),
     }
     document: dict[str, object] = {
@@ -55,16 +51,20 @@ def reading_document(reading: Reading, *, unmask: bool = False, effective: bool 
         "driver": reading.driver,
         "notation": reading.notation,
         "hosts": [
-            {"address": h.address if unmask else h.shown, "port": h.port, "instance": h.instance} for h in cord.hosts
+            {"address": json_value(h.address, unmask=unmask), "port": h.port, "instance": h.instance}
+            for h in cord.hosts
         ],
         "database": json_value(cord.database, unmask=unmask),
         "user": json_value(cord.user, unmask=unmask),
         "password": password,
-        "authentication": {"method": cord.login.value, "realm": cord.authentication.realm},
+        "authentication": {"method": cord.login.value, "realm": json_value(cord.authentication.realm, unmask=unmask)},
         "tls": tls,
-        "discovery": {"kind": cord.discovery.kind.value, "name": cord.discovery.name},
+        "discovery": {"kind": cord.discovery.kind.value, "name": json_value(cord.discovery.name, unmask=unmask)},
         "options": {name: json_value(value, unmask=unmask) for name, value in cord.options},
-        "native": {safe_name(name.partition("/")[2]): json_value(value, unmask=unmask) for name, value in cord.native},
+        "native": {
+            safe_name(clear_name(name).partition("/")[2]): json_value(value, unmask=unmask)
+            for name, value in cord.native
+        },
         "parts": [
             {"role": p.role, "start": p.start, "end": p.end} | ({"name": p.name} if p.name else {})
             for p in reading.parts
@@ -81,7 +81,7 @@ def _fill_defaults(document: dict[str, object], reading: Reading, tls: dict[str,
     hosts = reading.cord.hosts or (() if engine.embedded else (None,))
     document["hosts"] = [
         {
-            "address": (h.shown if h else "") or engine.default_host,
+            "address": (str(h.address) if h else "") or engine.default_host,
             "port": (h.port if h and h.port is not None else None if h and h.is_socket else engine.default_port),
             "instance": h.instance if h else None,
         }
@@ -90,31 +90,6 @@ def _fill_defaults(document: dict[str, object], reading: Reading, tls: dict[str,
     if tls["level"] is None:
         tls["level"] = default_level(reading)
     document["options"] = {name: json_value(value) for name, value in sorted(effective_options(reading).items())}
-
-
-def default_level(reading: Reading) -> str | None:
-    """Give the TLS level that the driver takes where a text states none; a notation may have one of its own.
-
-    None where an alias or a service has to be looked up first, which may state one.
-    """
-    if reading.cord.discovery.kind in {DiscoveryKind.ALIAS, DiscoveryKind.SERVICE}:
-        return None
-    driver = load_driver(reading.driver)
-    notation = driver.notation(reading.notation)
-    return notation.tls_default if notation is not None and notation.tls_default is not None else driver.tls_default
-
-
-def effective_options(reading: Reading) -> dict[str, OptionValue]:
-    """Give the canonical options that a text states, and the defaults of those that it leaves to the driver."""
-    driver = load_driver(reading.driver)
-    options = dict(reading.cord.options)
-    for canonical, option in driver.by_canonical.items():
-        if option.default is None or canonical in options or canonical not in load_canonical():
-            continue
-        value = read_value(option, driver, as_text(option.default)) if option.is_in(reading.notation) else None
-        if value is not None and not isinstance(value, Misread):
-            options[canonical] = value
-    return options
 
 
 def html_table(document: dict[str, object]) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from ..catalog import Option
-from ..model import Cord, OptionValue
+from ..model import Cord, OptionValue, Words
 from ..notation import Field, Remark
 
 
@@ -21,11 +21,14 @@ class Part(NamedTuple):
 
 
 class OptionRow(NamedTuple):
-    """One option as it stands in the text: name as written, its catalog facts, raw value and typed value."""
+    """One option as it stands in the text: name as written, its catalog facts, raw value and typed value.
+
+    The raw value is empty where the option is secret, and masked where it contains one.
+    """
 
     name: str
     option: Option | None
-    raw: str
+    raw: Words
     value: OptionValue | None
 
 
@@ -49,7 +52,13 @@ class FoundHost:
 
 
 class Gathered:
-    """What has been found so far while the fields are walked."""
+    """What has been found so far while the fields of a text are walked.
+
+    ``roles`` maps roles (user, database, …) to texts; ``tls`` and ``auth`` map the driver's own option names to its
+    words for the two tables of states, ``files`` the certificate parts to paths, and ``given`` names the options that
+    those tables may ask for by their mere presence; ``ports`` are ports that stand apart from their hosts; ``carried``
+    is the cord of a whole text inside an option, ``login`` a method that a nested text states.
+    """
 
     __slots__ = (
         "auth", "carried", "files", "given", "hosts", "login", "native", "options",

@@ -1,207 +1,373 @@
 """Gives raw parts their meaning in a driver's vocabulary: a cord, with the place of each part and what is doubtful.
 
-Values are left to ``codecs``, TLS and log-in tables to ``states``, the text itself to the grammar.
+Values are left to ``codecs``, TLS and log-in tables to ``tables``, the text itself to the grammar. What the walk finds
+is gathered in `Gathered`; ``assembling`` makes the cord of it.
 """
 
 from __future__ import annotations
 
-import re
+from collections.abc import Callable, Mapping
 from operator import attrgetter
 
 from ..catalog import Driver, Option, find_nearest
 from ..errors import TextError
-from ..model import (
-    MASK,
-    OptionValue,
-    Secret,
-)
-from ..model.secret import SECRET_WORD, hides_secret
-from ..notation import Field, GrammarError, Parsed, Remark, as_text
+from ..model import MASK, OptionValue, Secret
+from ..model.suspicion import guard, guard_host, guard_path, guard_user, safe_name, sounds_secret
+from ..notation import Case, Field, GrammarError, Parsed, Remark
+from ..text import as_text
 from .addresses import ADDRESSES
 from .assembling import assemble
 from .codecs import Misread, read_value
-from .detection import notation_of
+from .detection import claim_of
 from .gathering import FoundHost, Gathered, Interpretation, OptionRow, Part
-from .states import match_state
-from .targets import Loaded, load_target
+from .tables import match_state
+from .targets import Target, load_target
 
-_MOST_ADVICE = 50
+_MOST_ADVICE = 50  # looking for the nearest name takes longer than all else: not for every line of a hostile text
 _START_OF = attrgetter("start")
-_SOUNDS_SECRET = re.compile(SECRET_WORD, re.IGNORECASE)
+_GUARDS = {"user": guard_user, "host": guard_host, "database": guard_path, "alias": guard_path, "socket": guard_host}
 
 
-def interpret(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Interpretation:
+def interpret(parsed: Parsed, target: Target, *, engine: str | None) -> Interpretation:
     """Give raw parts their meaning in a driver's vocabulary."""
-    driver, dialect = loaded.driver, loaded.dialect
-    found = Gathered()
-    found.remarks.extend(parsed.remarks)
-    option_fields: list[Field] = []
-    parts = found.parts
-    if loaded.facts.scheme_words:
-        _take_scheme(str(parsed.fields[0].value), loaded, found)
-    for field in parsed.fields:
-        role = field.role
-        if role == "option":
-            option_fields.append(field)
-            continue
-        value = str(field.value)
-        if role == "host":
+    return Interpreter(target).interpret(parsed, engine)
+
+
+class Interpreter:
+    """Walks the fields of one text, each to the method that its canonical name has in `_HANDLERS`."""
+
+    __slots__ = ("driver", "found", "positional_hosts", "target")
+
+    def __init__(self, target: Target) -> None:
+        self.target, self.driver, self.found = target, target.driver, Gathered()
+        self.positional_hosts = False
+
+    def interpret(self, parsed: Parsed, engine: str | None) -> Interpretation:
+        """Walk the fields and make the cord."""
+        found, target = self.found, self.target
+        found.remarks.extend(parsed.remarks)
+        if target.facts.scheme_words:
+            self._take_scheme(str(parsed.fields[0].value))
+        options: list[Field] = []
+        for field in parsed.fields:
+            if field.role == "option":
+                options.append(field)
+            else:
+                self._take_position(field)
+        heeded = options
+        if options:
+            heeded = self._heeded(options)
+            self.positional_hosts = bool(found.hosts)
+            for field in heeded:
+                self._take(field)
+        cord = assemble(found, target, engine or self.driver.engines[0])
+        if self.driver.conflicts:
+            self._note_conflicts(len(parsed.text))
+        # a URL has its parts in the order of its text; elsewhere repeated or carried ones come out of turn
+        in_order = target.facts.grammar == "url" and heeded is options and found.carried is None
+        if not in_order:
+            found.parts.sort(key=_START_OF)
+        spans = self._secret_spans(parsed.text)
+        return Interpretation(cord, tuple(found.parts), tuple(found.rows), tuple(found.remarks), spans)
+
+    def _take_position(self, field: Field) -> None:
+        """A part that has a place of its own."""
+        found, role, value = self.found, field.role, str(field.value)
+        if role in {"host", "socket"}:
             found.hosts.append(FoundHost(value, field))
         elif role == "port":
-            found.hosts[-1].port = _port(value, field, found)
+            found.hosts[-1].port = self._port(value, field)
         elif role == "instance":
             found.hosts[-1].instance = value
-        elif role == "socket":
-            found.hosts.append(FoundHost(value, field))
         elif role != "scheme":
             found.roles[role] = value
-        secret = role == "password" or ("=" in value and hides_secret(value))
-        parts.append(Part(role, None, field.start, field.end, secret, field.whole))
-    heeded = option_fields
-    if option_fields:
-        heeded = _effective(option_fields, dialect.repeated, loaded, found)
-        _walk_options(heeded, loaded, found)
-    cord = assemble(found, loaded, engine or driver.engines[0])
-    if driver.conflicts:
-        _note_conflicts(found, driver, len(parsed.text))
-    spans = [(start, end) for _, _, start, end, secret, _ in parts if secret]
-    for host in found.hosts:
-        if host.field is not None and "@" in host.address[1:]:
-            spans.append(_password_tail(host.field, parsed.text))
-    in_order = loaded.facts.grammar == "url" and heeded is option_fields and found.carried is None
-    if not in_order:
-        parts.sort(key=_START_OF)
-    return Interpretation(cord, tuple(found.parts), tuple(found.rows), tuple(found.remarks), spans)
+        check = _GUARDS.get(role)
+        secret = role == "password" or (check is not None and check(value) is not value)
+        found.parts.append(Part(role, None, field.start, field.end, secret, field.whole))
 
-
-def _password_tail(field: Field, text: str) -> tuple[int, int]:
-    """What stands before an ``@`` inside a host may be the end of a password, and is masked with it."""
-    at = max(text.rfind("@", field.start, field.end), text.rfind("%40", field.start, field.end))
-    return field.start, max(at, field.start)
-
-
-def _effective(fields: list[Field], repeated: str, loaded: Loaded, found: Gathered) -> list[Field]:
-    """Keep of repeated keys the one that the driver heeds; a list keeps them all."""
-    if len(fields) == 1 or repeated == "list" or len({field.name for field in fields}) == len(fields):
-        return fields
-    heeded: dict[str | None, Field] = {}
-    for field in fields:
-        earlier = heeded.get(field.name)
-        if earlier is not None and (option := loaded.option(field.name or "")) is not None and option.repeats:
-            heeded[field.name] = earlier._replace(value=f"{earlier.value}\n{field.value}", end=field.end)
-            continue
-        if earlier is None or repeated == "last":
-            heeded[field.name] = field
-        if earlier is not None:
-            ignored = earlier if repeated == "last" else field
-            secret = _SOUNDS_SECRET.search(field.name or "") is not None
-            found.parts.append(Part("ignored", field.name, ignored.start, ignored.end, secret, ignored.whole))
-            if earlier.value == field.value:
+    def _heeded(self, fields: list[Field]) -> list[Field]:
+        """Keep of repeated keys the one that the driver heeds; a list keeps them all."""
+        repeated = self.target.dialect.repeated
+        if len(fields) == 1 or repeated == "list" or len({field.name for field in fields}) == len(fields):
+            return fields
+        heeded: dict[str | None, Field] = {}
+        for field in fields:
+            earlier = heeded.get(field.name)
+            if earlier is None:
+                heeded[field.name] = field
                 continue
-            found.remarks.append(
-                Remark(
-                    "repeated-key",
-                    f"{field.name if not secret else 'a secret'} is given twice; the {repeated} one counts",
-                    ignored.start,
-                    ignored.end,
-                    "keep one of them",
-                )
-            )
-    return list(heeded.values())
+            option = self.target.option(field.name or "")
+            if option is not None and option.repeats:
+                heeded[field.name] = earlier._replace(value=f"{earlier.value}\n{field.value}", end=field.end)
+                continue
+            if repeated == "last":
+                heeded[field.name] = field
+            self._ignore(earlier if repeated == "last" else field, repeated, same=earlier.value == field.value)
+        return list(heeded.values())
 
+    def _ignore(self, field: Field, repeated: str, *, same: bool) -> None:
+        """Book a repeated key that does not count; nothing is said where both values are the same."""
+        secret = self._is_secret(field.name or "", self.driver)
+        shown = safe_name(field.name or "")
+        self.found.parts.append(Part("ignored", shown, field.start, field.end, secret or shown == MASK, field.whole))
+        if not same:
+            facts = {"name": "a secret" if secret else shown, "which": repeated}
+            self.found.remarks.append(Remark(Case.REPEATED, field.start, field.end, facts))
 
-def _walk_options(fields: list[Field], loaded: Loaded, found: Gathered) -> None:
-    driver, carries = loaded.driver, loaded.facts.carries
-    positional_hosts = bool(found.hosts)
-    by_spelling, exact = loaded.by_spelling, driver.case_sensitive
-    for field in fields:
+    def _take(self, field: Field) -> None:
+        """Take one option."""
+        driver, found = self.driver, self.found
         name, value = field.name or "", field.value
         text = value if type(value) is str else as_text(value)
-        option = by_spelling.get(name) if exact else loaded.option(name)
+        option = self.target.option(name)
         if option is None:
-            _take_unknown(name, text, field, driver, found)
-            continue
+            self._take_unknown(name, text, field, driver)
+            return
         if (value is True or value is False) and option.type == "bool" and option.values is None:
             text = driver.true_words[0] if value else driver.false_words[0]
         canonical = option.canonical
-        if driver.nested is not None and option.name == driver.nested[0] and _walk_nested(text, field, driver, found):
-            continue
-        if carries is not None and option.name == carries[0] and _walk_carried(text, field, carries[1], found):
-            continue
-        secret = option.secret or canonical == "password" or ("=" in text and hides_secret(text))
+        if driver.nested is not None and option.name == driver.nested[0] and self._take_nested(text, field):
+            return
+        carries = self.target.facts.carries
+        if carries is not None and option.name == carries[0] and self._take_carried(text, field, carries[1]):
+            return
+        check = _GUARDS.get(canonical or "", guard)
+        secret = option.secret or canonical == "password" or check(text) is not text
         found.parts.append(Part(_role_of(canonical), name, field.start, field.end, secret, field.whole))
-        if canonical is None or canonical not in _ROLES:
-            _take_option(name, text, field, option, driver, found)
-        elif canonical.startswith("tls."):
-            found.files[canonical[4:]] = text
-            found.given.add(option.name)
-        elif canonical == "host":
-            if "host" in driver.query_wins or not positional_hosts:
-                _forget_positional_hosts(found)
-                if loaded.facts.addresses is not None:
-                    _take_addresses(field, loaded.facts.addresses, found)
-                else:
-                    _split_hosts(text, field, loaded, found)
+        handler = _HANDLERS.get(canonical or "")
+        if handler is None:
+            self._take_value(name, text, field, option, driver)
         else:
-            _take_role(canonical, text, field, loaded, found)
+            handler(self, text, field, option)
 
+    # What stands for a part of the cord: one method a canonical name, see `_HANDLERS`.
 
-def _take_role(canonical: str, text: str, field: Field, loaded: Loaded, found: Gathered) -> None:
-    if canonical == "port":
-        ports = text.split(",") if loaded.facts.host_options == "paired" else [text]
-        found.ports = [_port(p, field, found) for p in ports]
-    elif canonical == "further_host":
+    def _take_file(self, text: str, field: Field, option: Option) -> None:
+        self.found.files[(option.canonical or "").removeprefix("tls.")] = text
+        self.found.given.add(option.name)
+
+    def _take_host(self, text: str, field: Field, option: Option) -> None:
+        """A host given as an option stands for those of the authority, and joins other ones that were given so."""
+        found, facts = self.found, self.target.facts
+        if "host" not in self.driver.query_wins and self.positional_hosts:
+            return
+        found.hosts[:] = [h for h in found.hosts if h.field is not None and h.field.role == "option"]
+        if facts.addresses is None:
+            self._split_hosts(text, field)
+            return
+        for address in ADDRESSES[facts.addresses].read(field.value):
+            found.hosts.append(FoundHost(address.host, field, None, address.instance))
+            if address.port is not None:
+                found.hosts[-1].port = self._port(address.port, field)
+            if address.scheme is not None:
+                found.tls["(scheme)"] = address.scheme
+                found.given.add("(scheme)")
+            if address.network is not None:
+                found.options["network_protocol"] = address.network
+
+    def _take_further_host(self, text: str, field: Field, option: Option) -> None:
         for piece in text.split("\n"):
-            _split_hosts(piece, field, loaded, found)
-    elif canonical == "socket":
-        found.hosts[:] = [FoundHost(text, field)]
-    elif canonical == "instance":
-        if not found.hosts:
-            found.hosts.append(FoundHost("", None))
-        found.hosts[0].instance = text
-    elif (
-        canonical not in found.roles
-        or canonical in loaded.driver.query_wins
-        or canonical not in loaded.dialect.positions
-    ):
-        found.roles[canonical] = text
+            self._split_hosts(piece, field)
 
+    def _take_port(self, text: str, field: Field, option: Option) -> None:
+        ports = text.split(",") if self.target.facts.host_options == "paired" else [text]
+        self.found.ports = [self._port(p, field) for p in ports]
 
-def _forget_positional_hosts(found: Gathered) -> None:
-    """A host given as an option stands for those of the authority, and joins other ones that were given so."""
-    found.hosts[:] = [h for h in found.hosts if h.field is not None and h.field.role == "option"]
+    def _take_socket(self, text: str, field: Field, option: Option) -> None:
+        self.found.hosts[:] = [FoundHost(text, field)]
 
+    def _take_instance(self, text: str, field: Field, option: Option) -> None:
+        if not self.found.hosts:
+            self.found.hosts.append(FoundHost("", None))
+        self.found.hosts[0].instance = text
 
-def _walk_nested(text: str, field: Field, driver: Driver, found: Gathered) -> bool:
-    """Read the options inside an option whose value is a text of its own; False where it cannot be read."""
-    assert driver.nested is not None
-    inner = load_target(driver.nested[1])
-    try:
-        parsed = inner.grammar.parse(text, inner.dialect, "")
-    except GrammarError as error:
-        remark = Remark(
-            "value-out-of-range", f"{field.name}: {error.problem}", field.start, field.end, error.hint or ""
-        )
-        found.remarks.append(remark)
-        return False
-    secret = any(_is_secret_name(f.name or "", inner.driver) for f in parsed.fields)
-    found.parts.append(Part("option", field.name, field.start, field.end, secret, field.whole))
-    for raw in parsed.fields:
-        placed = raw._replace(start=field.start, end=field.end, whole=field.whole)
-        option = inner.driver.option(placed.name or "")
-        canonical = option.canonical if option is not None else None
-        if option is None:
-            _take_unknown(placed.name or "", as_text(raw.value), placed, inner.driver, found, inside=True)
-        elif canonical is not None and canonical.startswith("tls.") and canonical != "tls.level":
-            found.files[canonical[4:]] = as_text(raw.value)
-        elif canonical == "authentication" and (login := _login_of(inner.driver, option, as_text(raw.value))):
-            found.login = login
-        elif canonical in _ROLES or canonical in {"tls.level", "authentication"}:
-            kept = Secret(as_text(raw.value)) if option.secret else as_text(raw.value)
-            found.native[f"{option.vocabulary}/{option.name}"] = kept
+    def _take_role(self, text: str, field: Field, option: Option) -> None:
+        role, roles = option.canonical or "", self.found.roles
+        if role not in roles or role in self.driver.query_wins or role not in self.target.dialect.positions:
+            roles[role] = text
+
+    # Texts inside an option.
+
+    def _take_nested(self, text: str, field: Field) -> bool:
+        """Read the options inside an option whose value is a text of its own; False where it cannot be read."""
+        assert self.driver.nested is not None
+        inner = load_target(self.driver.nested[1])
+        found = self.found
+        try:
+            parsed = inner.grammar.parse(text, inner.dialect, "")
+        except GrammarError as error:
+            self._remark_inside(field, error)
+            return False
+        secret = any(self._is_secret(f.name or "", inner.driver) or guard(as_text(f.value)) is not as_text(f.value)
+                     for f in parsed.fields)  # fmt: skip
+        found.parts.append(Part("option", field.name, field.start, field.end, secret, field.whole))
+        for raw in parsed.fields:
+            placed = raw._replace(start=field.start, end=field.end, whole=field.whole)
+            name, word = placed.name or "", as_text(raw.value)
+            option = inner.driver.option(name)
+            canonical = option.canonical if option is not None else None
+            if option is None:
+                self._take_unknown(name, word, placed, inner.driver, inside=True)
+            elif canonical in _FILES:
+                found.files[str(canonical)[4:]] = word
+            elif canonical == "authentication" and (login := _login_of(inner.driver, option, word)):
+                found.login = login
+            elif canonical in _HANDLERS or canonical in {"tls.level", "authentication"}:
+                # hosts, users and passwords of the inner text have no place beside those of the outer one
+                found.native[f"{option.vocabulary}/{option.name}"] = Secret(word) if option.secret else word
+            else:
+                self._take_value(name, word, placed, option, inner.driver)
+        return True
+
+    def _take_carried(self, text: str, field: Field, target: str) -> bool:
+        """Read an option whose value is a whole text for another target; False where it cannot be read."""
+        found = self.found
+        try:
+            claim = claim_of(text, target)
+            inner = load_target(claim.target)
+            parsed = inner.grammar.parse(text, inner.dialect, claim.prefix)
+        except (GrammarError, TextError) as error:
+            self._remark_inside(field, error)
+            return False
+        inside = interpret(parsed, inner, engine=claim.engine)
+        verbatim = field.end - field.start == len(text)  # else places inside it cannot be told
+        found.carried = inside.cord
+        if not verbatim:
+            secret = bool(inside.secret_spans)
+            found.parts.append(Part("option", field.name, field.start, field.end, secret, field.whole))
+        shift = field.start
+        for part in inside.parts if verbatim else ():
+            moved = part._replace(start=part.start + shift, end=part.end + shift, whole=part.whole + shift)
+            found.parts.append(moved)
+        found.rows.extend(inside.rows)
+        for remark in inside.remarks:
+            start, end = (remark.start, remark.end) if verbatim else (0, len(text))
+            found.remarks.append(remark._replace(start=start + shift, end=min(end + shift, field.end)))
+        return True
+
+    def _remark_inside(self, field: Field, error: GrammarError | TextError) -> None:
+        facts = {"name": safe_name(field.name or ""), "problem": error.problem, "hint": error.hint or ""}
+        self.found.remarks.append(Remark(Case.INSIDE, field.start, field.end, facts))
+
+    def _take_scheme(self, prefix: str) -> None:
+        """A prefix that means more than the notation stands for an option of its own."""
+        found, target = self.found, self.target
+        option, word = target.option("(scheme)"), target.facts.scheme_words.get(prefix)
+        if option is None or word is None:
+            return
+        found.given.add(option.name)
+        if option.canonical == "tls.level":
+            found.tls[option.name] = word
+        elif option.canonical is not None:
+            value = read_value(option, self.driver, word)
+            if value is not None and not isinstance(value, Misread):
+                found.options[option.canonical] = value
+
+    # Values.
+
+    def _take_unknown(self, name: str, text: str, field: Field, driver: Driver, *, inside: bool = False) -> None:
+        found, shown = self.found, safe_name(name)
+        nearest = find_nearest(name, driver.by_spelling) if len(found.remarks) < _MOST_ADVICE else ()
+        meant = driver.by_spelling[nearest[0]] if nearest else None
+        secret = shown == MASK or sounds_secret(name) or guard(text) is not text
+        secret = secret or (meant is not None and meant.secret)  # a mistyped password is one, too
+        value: OptionValue = Secret(text) if secret else text
+        if not inside:
+            start = field.whole if shown == MASK else field.start
+            found.parts.append(Part("option", shown, start, field.end, secret, field.whole))
+        found.native[f"{driver.id}/{name}"] = value
+        found.rows.append(OptionRow(shown, None, "" if secret else text, value))
+        facts = {
+            "driver": driver.title,
+            "id": driver.id,
+            "name": shown,
+            "fate": driver.unknown_options,
+            "nearest": meant.name if meant is not None else "",
+        }
+        found.remarks.append(Remark(Case.UNKNOWN, field.whole, field.end, facts))
+
+    def _take_value(self, name: str, text: str, field: Field, option: Option, driver: Driver) -> None:
+        found = self.found
+        value = read_value(option, driver, text)
+        full_name = f"{option.vocabulary}/{option.name}"
+        if isinstance(value, Misread):
+            found.remarks.append(Remark(value.case, field.start, field.end, value.facts))
+            value = None
+            found.native[full_name] = text
+        elif option.canonical in {"tls.level", "authentication"}:
+            word = text if value is None else as_text(value)
+            (found.tls if option.canonical == "tls.level" else found.auth)[option.name] = word
+            found.given.add(option.name)
+        elif option.canonical is None or value is None:
+            found.native[full_name] = Secret(text) if option.secret else text
         else:
-            _take_option(placed.name or "", as_text(raw.value), placed, option, inner.driver, found)
-    return True
+            found.options[option.canonical] = value
+        found.rows.append(OptionRow(name, option, "" if option.secret else guard(text), value))
+
+    def _split_hosts(self, text: str, field: Field) -> None:
+        style = self.target.facts.host_options
+        named = style in {"inline", "further"} or self.target.dialect.repeated == "list"
+        for piece in text.split(",") if style not in {"single", "further"} else [text]:
+            address, port = piece, None
+            if named and not piece.startswith("/"):
+                head, colon, tail = piece.rpartition(":")
+                if colon and tail.isascii() and tail.isdigit() and (":" not in head or head.endswith("]")):
+                    address, port = head, self._port(tail, field)
+            if address.startswith("[") and address.endswith("]"):
+                address = address[1:-1]
+            self.found.hosts.append(FoundHost(address, field, port))
+
+    def _port(self, text: str, field: Field) -> int | None:
+        clean = text.strip()
+        if not clean:
+            return None
+        number = int(clean) if clean.isascii() and clean.isdigit() and len(clean) < 10 else -1
+        if not 1 <= number <= 65535:
+            self.found.remarks.append(Remark(Case.PORT, field.start, field.end, {}))
+        return number if number >= 0 else None
+
+    # What bears on the whole.
+
+    def _note_conflicts(self, length: int) -> None:
+        """Report options that the driver does not take together."""
+        found = self.found
+        present = {row.option.name for row in found.rows if row.option is not None}
+        present.update(found.roles, found.given)
+        for conflict in self.driver.conflicts:
+            if not conflict.needs <= present:
+                continue
+            words = {row.option.name: row.raw for row in found.rows if row.option is not None} | found.tls | found.auth
+            if any(words.get(name) != word for name, word in conflict.set):
+                continue
+            places = [p for p in found.parts if p.name in conflict.needs or p.role in conflict.needs]
+            last = max(places, key=_START_OF, default=None)
+            start, end = (last.start, last.end) if last is not None else (0, length)
+            facts = {"why": conflict.why, "hint": conflict.hint}
+            found.remarks.append(Remark(Case.CONFLICT, start, end, facts))
+
+    def _secret_spans(self, text: str) -> list[tuple[int, int]]:
+        """The bounds of secrets, and of what an ``@`` in the wrong place shows to be the end of one."""
+        parts = self.found.parts
+        spans = [(p.start, p.end) for p in parts if p.secret and p.role not in {"host", "database", "port"}]
+        scanned = None
+        for part in parts:
+            if not part.secret or part.role not in {"host", "database"}:
+                continue
+            if scanned == part.start:
+                continue  # several hosts in one field: one look is enough
+            scanned = part.start
+            at = max(text.rfind("@", part.start, part.end), text.rfind("%40", part.start, part.end))
+            begin = part.start
+            if part.role == "database" and part.name is None and at >= 0:
+                # the password began where a port seems to stand: keeper:2024/secret@host
+                begin = min([p.start for p in parts if p.role == "port" and p.start < begin], default=begin)
+            spans.append((begin, at if at > begin else part.end))
+        return spans
+
+    @staticmethod
+    def _is_secret(name: str, driver: Driver) -> bool:
+        option = driver.option(name)
+        return option.secret if option is not None else sounds_secret(name)
 
 
 def _login_of(driver: Driver, option: Option, text: str) -> str | None:
@@ -210,191 +376,20 @@ def _login_of(driver: Driver, option: Option, text: str) -> str | None:
     return None if state is None or state.read_only else state.meaning
 
 
-def _walk_carried(text: str, field: Field, target: str, found: Gathered) -> bool:
-    """Read an option whose value is a whole text for another target; False where it cannot be read."""
-    try:
-        inner = notation_of(text, target)
-        loaded = load_target(inner.target)
-        parsed = loaded.grammar.parse(text, loaded.dialect, inner.prefix)
-    except (GrammarError, TextError) as error:
-        hint = error.hint or "check it by itself"
-        problem = error.problem
-        found.remarks.append(Remark("value-out-of-range", f"{field.name}: {problem}", field.start, field.end, hint))
-        return False
-    inside = interpret(parsed, loaded, engine=inner.engine)
-    verbatim = field.end - field.start == len(text)
-    found.carried = inside.cord
-    if not verbatim:
-        found.parts.append(Part("option", field.name, field.start, field.end, bool(inside.secret_spans), field.whole))
-    for part in inside.parts if verbatim else ():
-        start = field.start
-        found.parts.append(part._replace(start=part.start + start, end=part.end + start, whole=part.whole + start))
-    found.rows.extend(inside.rows)
-    for remark in inside.remarks:
-        start, end = (remark.start, remark.end) if verbatim else (0, len(text))
-        found.remarks.append(remark._replace(start=start + field.start, end=min(end + field.start, field.end)))
-    return True
-
-
-def _take_scheme(prefix: str, loaded: Loaded, found: Gathered) -> None:
-    """A prefix that means more than the notation stands for an option of its own."""
-    option, word = loaded.option("(scheme)"), loaded.facts.scheme_words.get(prefix)
-    if option is None or word is None:
-        return
-    found.given.add(option.name)
-    if option.canonical == "tls.level":
-        found.tls[option.name] = word
-    elif option.canonical is not None:
-        value = read_value(option, loaded.driver, word)
-        if value is not None and not isinstance(value, Misread):
-            found.options[option.canonical] = value
-
-
-def _take_addresses(field: Field, codec: str, found: Gathered) -> None:
-    for address in ADDRESSES[codec].read(field.value):
-        found.hosts.append(FoundHost(address.host, field, None, address.instance))
-        if address.port is not None:
-            found.hosts[-1].port = _port(address.port, field, found)
-        if address.scheme is not None:
-            found.tls["(scheme)"] = address.scheme
-            found.given.add("(scheme)")
-        if address.network is not None:
-            found.options["network_protocol"] = address.network
-
-
-def _note_conflicts(found: Gathered, driver: Driver, length: int) -> None:
-    """Report options that the driver does not take together."""
-    present = {row.option.name for row in found.rows if row.option is not None}
-    present.update(found.roles, found.given)
-    for conflict in driver.conflicts:
-        if not conflict.needs <= present:
-            continue
-        words = {row.option.name: row.raw for row in found.rows if row.option is not None} | found.tls | found.auth
-        if any(words.get(name) != word for name, word in conflict.set):
-            continue
-        named = conflict.needs
-        places = [p for p in found.parts if p.name in named or p.role in named]
-        last = max(places, key=_START_OF, default=None)
-        start, end = (last.start, last.end) if last is not None else (0, length)
-        found.remarks.append(Remark("conflicting-options", conflict.why, start, end, conflict.fix))
-
-
-def _is_secret_name(name: str, driver: Driver) -> bool:
-    option = driver.option(name)
-    return option.secret if option is not None else _SOUNDS_SECRET.search(name) is not None
-
-
-_ROLES = frozenset(
-    {"host", "port", "database", "user", "password", "socket", "service", "realm", "instance", "further_host"}
-    | {"tls.ca", "tls.certificate", "tls.key", "tls.key_password"}
-)
+Handler = Callable[[Interpreter, str, Field, Option], None]
+_FILES = frozenset({"tls.ca", "tls.certificate", "tls.key", "tls.key_password"})
+_HANDLERS: Mapping[str, Handler] = {
+    "host": Interpreter._take_host,
+    "further_host": Interpreter._take_further_host,
+    "port": Interpreter._take_port,
+    "socket": Interpreter._take_socket,
+    "instance": Interpreter._take_instance,
+    **dict.fromkeys(("database", "user", "password", "service", "realm"), Interpreter._take_role),
+    **dict.fromkeys(_FILES, Interpreter._take_file),
+}
 
 
 def _role_of(canonical: str | None) -> str:
-    if canonical in _ROLES or canonical == "tls.level":
-        return "host" if canonical in {"socket", "further_host"} else canonical or "option"
-    return "option"
-
-
-_PLAIN_NAME = re.compile(r"[A-Za-z0-9 _.+-]{1,64}")
-
-
-def safe_name(name: str) -> str:
-    """Give an unknown option's name as it may be shown: where a text was misread, a password may stand in it."""
-    return name if _PLAIN_NAME.fullmatch(name) else MASK
-
-
-def _take_unknown(name: str, text: str, field: Field, driver: Driver, found: Gathered, *, inside: bool = False) -> None:
-    shown = safe_name(name)
-    nearest = find_nearest(name, driver.by_spelling) if len(found.remarks) < _MOST_ADVICE else ()
-    meant = driver.by_spelling[nearest[0]] if nearest else None
-    secret = shown == MASK or _SOUNDS_SECRET.search(name) is not None or hides_secret(text)
-    secret = secret or (meant is not None and meant.secret)  # a mistyped password is one, too
-    value: OptionValue = Secret(text) if secret else text
-    if not inside:
-        start = field.whole if shown == MASK else field.start
-        found.parts.append(Part("option", shown, start, field.end, secret, field.whole))
-    found.native[f"{driver.id}/{name}"] = value
-    found.rows.append(OptionRow(shown, None, "" if secret else text, value))
-    named = meant.name if meant is not None else None
-    happens = {
-        "refused": "refuses it",
-        "ignored": "ignores it in silence",
-        "sent": "sends it to the server as a setting",
-    }
-    found.remarks.append(
-        Remark(
-            "unknown-option",
-            f"{driver.title} knows no option {shown!r} and {happens[driver.unknown_options]}",
-            field.whole,
-            field.end,
-            f"did you mean {named}?" if named else f"see: cordtally drivers {driver.id}",
-        )
-    )
-
-
-def _take_option(  # noqa: PLR0917 -- the loop of `_walk_options`, cut in two
-    name: str, text: str, field: Field, option: Option, driver: Driver, found: Gathered
-) -> None:
-    value = _read_cached(option, driver, text)
-    if isinstance(value, Misread):
-        found.remarks.append(Remark(value.rule, value.message, field.start, field.end, value.fix))
-        value = None
-        found.native[f"{option.vocabulary}/{option.name}"] = text
-    elif option.canonical in {"tls.level", "authentication"}:
-        word = text if value is None else as_text(value)
-        (found.tls if option.canonical == "tls.level" else found.auth)[option.name] = word
-        found.given.add(option.name)
-    elif option.canonical is None or value is None:
-        found.native[f"{option.vocabulary}/{option.name}"] = Secret(text) if option.secret else text
-    else:
-        found.options[option.canonical] = value
-    found.rows.append(OptionRow(name, option, "" if option.secret else text, value))
-
-
-_MOST_READ = 4096
-_READ: dict[tuple[str, str, str], OptionValue | Misread | None] = {}
-
-
-def _read_cached(option: Option, driver: Driver, text: str) -> OptionValue | Misread | None:
-    """Read a value, remembering short ones that are no secret: the same few stand in most texts."""
-    if option.secret or option.type == "str" or len(text) > 32:
-        return read_value(option, driver, text)
-    key = (driver.id, option.name, text)
-    if key not in _READ:
-        if len(_READ) > _MOST_READ:
-            _READ.clear()
-        _READ[key] = read_value(option, driver, text)
-    return _READ[key]
-
-
-def _split_hosts(text: str, field: Field, loaded: Loaded, found: Gathered) -> None:
-    style = loaded.facts.host_options
-    named = style in {"inline", "further"} or loaded.dialect.repeated == "list"
-    for piece in text.split(",") if style not in {"single", "further"} else [text]:
-        address, port = piece, None
-        if named and not piece.startswith("/"):
-            head, colon, tail = piece.rpartition(":")
-            if colon and tail.isascii() and tail.isdigit() and (":" not in head or head.endswith("]")):
-                address, port = head, _port(tail, field, found)
-        if address.startswith("[") and address.endswith("]"):
-            address = address[1:-1]
-        found.hosts.append(FoundHost(address, field, port))
-
-
-def _port(text: str, field: Field, found: Gathered) -> int | None:
-    clean = text.strip()
-    if not clean:
-        return None
-    number = int(clean) if clean.isascii() and clean.isdigit() and len(clean) < 10 else -1
-    if not 1 <= number <= 65535:
-        found.remarks.append(
-            Remark(
-                "value-out-of-range",
-                "a port is a number from 1 to 65535",
-                field.start,
-                field.end,
-                "check the port",
-            )
-        )
-    return number if number >= 0 else None
+    if canonical in {"socket", "further_host"}:
+        return "host"
+    return canonical if canonical is not None and (canonical in _HANDLERS or canonical == "tls.level") else "option"

@@ -8,22 +8,25 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from ..errors import TextError
-from ..model import Cord, MaskedText, Secret, mask_spans, masked_position
+from ..errors import TextError, shielded
+from ..model import MASK, Cord, MaskedText, Secret
+from ..model.placeholders import is_placeholder
 from ..notation import GrammarError, Parsed, Remark
-from ..notation.masking import doubtful_spans
-from .detection import find_target, notation_of
+from ..text import mask_spans, unreadable
+from .detection import claim_of, find_claim
 from .gathering import OptionRow, Part
 from .interpreting import interpret
-from .placeholders import is_placeholder
-from .targets import Loaded, load_target
+from .targets import Target, load_target
 
 LARGEST_TEXT = 1 << 20
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Reading:
-    """The result of reading a text: the cord, what it was read as, where each part stands, and what is doubtful."""
+    """The result of reading a text: the cord, what it was read as, where each part stands, and what is doubtful.
+
+    ``secret_spans`` bound, in the text, all that is masked when it is shown.
+    """
 
     cord: Cord
     driver: str
@@ -32,6 +35,12 @@ class Reading:
     parts: tuple[Part, ...]
     rows: tuple[OptionRow, ...]
     remarks: tuple[Remark, ...]
+    secret_spans: tuple[tuple[int, int], ...]
+
+    @property
+    def target(self) -> str:
+        """``driver/notation``: what the text was read as."""
+        return f"{self.driver}/{self.notation}"
 
     @property
     def password_state(self) -> str:
@@ -42,6 +51,15 @@ class Reading:
         if not isinstance(password, Secret):
             return "locator"
         return "placeholder" if is_placeholder(password.unmask()) else "literal"
+
+    def shown(self, part: Part) -> str:
+        """Give a part's value as it stands in the text and may be shown."""
+        if part.secret and part.role not in {"host", "database"}:
+            return MASK
+        start, end = part.start, part.end
+        inside = [(max(a, start) - start, min(b, end) - start) for a, b in self.secret_spans if a < end and b > start]
+        raw = self.text.unmask()[start:end]
+        return mask_spans(raw, inside) if inside else raw
 
     def to_dict(self, *, unmask: bool = False, effective: bool = False) -> dict[str, object]:
         """Give the keys of ``cordtally/reading/1``; secrets only with ``unmask``, defaults only with ``effective``."""
@@ -55,6 +73,7 @@ class Reading:
         return html_table(self.to_dict())
 
 
+@shielded
 def read(text: str | Secret | Mapping[str, object], *, driver: str | None = None) -> Reading:
     """Read a connection string, or a mapping of arguments, as its driver would.
 
@@ -86,40 +105,37 @@ def read(text: str | Secret | Mapping[str, object], *, driver: str | None = None
     source = text.unmask() if isinstance(text, Secret) else text
     if len(source) > LARGEST_TEXT:
         raise TextError(f"a text may have up to {LARGEST_TEXT:,} characters, and this one has {len(source):,}")
-    found = find_target(source) if driver is None else notation_of(source, driver)
-    loaded = load_target(found.target)
+    claim = find_claim(source) if driver is None else claim_of(source, driver)
+    target = load_target(claim.target)
     try:
-        parsed = loaded.grammar.parse(source, loaded.dialect, found.prefix)
+        parsed = target.grammar.parse(source, target.dialect, claim.prefix)
     except GrammarError as error:
-        raise _unreadable(source, found.target, error) from None
-    return _reading(parsed, loaded, engine=found.engine)
-
-
-def _unreadable(text: str, target: str, error: GrammarError) -> TextError:
-    spans = doubtful_spans(text)
-    start, end = error.start, max(error.end, error.start + 1)
-    caret = masked_position(start, spans), masked_position(end, spans)
-    return TextError(
-        error.problem,
-        reading_as=target,
-        masked=mask_spans(text, spans),
-        span=(start, min(end, len(text)) if start < len(text) else end),
-        caret=(caret[0], max(caret[1], caret[0] + 1)),
-        hint=error.hint,
-    )
+        span = error.start, error.end
+        raise unreadable(error.problem, source, span, reading_as=claim.target, hint=error.hint) from None
+    return reading_of(parsed, target, engine=claim.engine)
 
 
 def _read_mapping(mapping: Mapping[str, object], driver: str | None) -> Reading:
     if driver is None:
         raise TextError("a mapping of arguments does not say which driver it is for", hint="pass driver='psycopg'")
-    from ..notation.arguments import parse_mapping
+    from ..notation.arguments import Dialect, parse_mapping
 
-    loaded = load_target(driver if driver.endswith("arguments") else f"{driver.partition('/')[0]}/arguments")
-    return _reading(parse_mapping(mapping, loaded.dialect), loaded, engine=None)
+    target = load_target(driver if driver.endswith("arguments") else f"{driver.partition('/')[0]}/arguments")
+    assert isinstance(target.dialect, Dialect)
+    return reading_of(parse_mapping(mapping, target.dialect), target, engine=None)
 
 
-def _reading(parsed: Parsed, loaded: Loaded, *, engine: str | None) -> Reading:
-    found = interpret(parsed, loaded, engine=engine)
+def reading_of(parsed: Parsed, target: Target, *, engine: str | None) -> Reading:
+    """Give what was taken apart its meaning for a target."""
+    found = interpret(parsed, target, engine=engine)
     masked = mask_spans(parsed.text, found.secret_spans) if found.secret_spans else parsed.text
-    text = MaskedText(parsed.text, masked)
-    return Reading(found.cord, loaded.driver.id, loaded.facts.id, text, found.parts, found.rows, found.remarks)
+    return Reading(
+        cord=found.cord,
+        driver=target.driver.id,
+        notation=target.facts.id,
+        text=MaskedText(parsed.text, masked),
+        parts=found.parts,
+        rows=found.rows,
+        remarks=found.remarks,
+        secret_spans=tuple(found.secret_spans),
+    )

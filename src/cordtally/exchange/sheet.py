@@ -1,188 +1,230 @@
-"""The sheet that a cord is written on: fields for the grammar, and a ledger line for each of them."""
+"""The sheet that a cord is written on: fields for the grammar, each with the bookings of the ledger that depend on it.
+
+A booking is made once, with its source words, when a part is taken up; its field, a loss and a refusal by the grammar
+point at it. What happened to a part is known from its values, never guessed from a line's text.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import lru_cache
+from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
-from ..catalog import Option
-from ..model import MASK, Cord
-from ..model.secret import hides_secret
-from ..notation import Field, as_text, plain
+from ..catalog import Driver, Option
+from ..model import ByteSize, Cord, Duration, Secret, clear
+from ..notation import Field, Rendered, plain
+from ..text import as_shown, as_text
+from .codecs import word_of
 from .ledger import LedgerLine, Outcome
-from .targets import Loaded, load_target
+from .targets import Target, load_target
 
 
-class _Done(NamedTuple):
-    """What an action put on a sheet: fields with the index of their line, and lines."""
+class Origin(NamedTuple):
+    """How a part stands in the source: under which name, None where it has a place of its own, and as which word.
 
-    fields: tuple[tuple[Field, int], ...]
-    lines: tuple[LedgerLine, ...]
-    scheme_word: str | None
+    ``pinned`` names the driver whose default this is, where the source states nothing.
+    """
+
+    name: str | None
+    word: str
+    pinned: str | None = None
+
+    @property
+    def shown(self) -> str:
+        """The part as the ledger quotes it."""
+        return self.word if self.name is None else f"{self.name}={self.word}"
 
 
-_MOST_DONE = 4096
-_DONE: dict[tuple[object, ...], _Done] = {}
+class Booking:
+    """A line of the ledger while its part is being written."""
+
+    __slots__ = ("outcome", "part", "reason", "source", "target")
+
+    def __init__(
+        self, part: str, source: str | None, target: str | None, outcome: Outcome, reason: str | None = None
+    ) -> None:
+        self.part, self.source, self.target, self.outcome, self.reason = part, source, target, outcome, reason
+
+    def refuse(self, reason: str) -> None:
+        """Turn it into a loss: the grammar has no way to write the part."""
+        self.target, self.outcome, self.reason = None, Outcome.DROPPED, reason
+
+    def line(self) -> LedgerLine:
+        """Give the line that it has become."""
+        return LedgerLine(self.part, self.source, self.target, self.outcome, self.reason)
 
 
 class Sheet:
-    """The fields to render and the ledger lines so far; a field that the grammar refuses finds its line by index."""
+    """The fields to render and the bookings so far; ``origins`` tell how the parts stand in the source."""
 
-    def __init__(self, cord: Cord, loaded: Loaded) -> None:
-        self.cord, self.loaded = cord, loaded
-        self.fields: list[Field] = []
-        self.lines: list[LedgerLine] = []
-        self.owner: dict[int, int] = {}
-        self.secrets: set[str] = set()
-        self.inner: list[Field] = []
-        self.inner_secret = False
+    def __init__(self, cord: Cord, target: Target, origins: Mapping[str, Origin] | None = None) -> None:
+        self.cord, self.target, self.origins = cord, target, origins or {}
+        self.bookings: list[Booking] = []
         self.scheme_word: str | None = None
-        self.through: dict[str, list[int]] = {}
+        self._entries: list[tuple[Field, tuple[Booking, ...]]] = []
+        self._inner: list[tuple[Field, Booking]] = []
+
+    @property
+    def driver(self) -> Driver:
+        """The driver that is written for."""
+        return self.target.driver
 
     @property
     def typed(self) -> bool:
         """Whether values keep their types, instead of becoming words."""
-        return self.loaded.facts.grammar == "arguments"
+        return self.target.facts.grammar == "arguments"
 
-    def put(self, part: str, source: str, field: Field, *, loss: str | None = None, secret: bool = False) -> bool:
-        """Add a field with its ledger line; a value with a character that the driver cannot take is dropped.
+    @property
+    def fields(self) -> list[Field]:
+        """The fields that were put so far."""
+        return [field for field, _ in self._entries]
 
-        False where it was.
-        """
-        driver = self.loaded.driver
-        if self.loaded.facts.names:
-            field = field._replace(name=self.loaded.spelled(field.name))
-        text = field.value if isinstance(field.value, str) else None
-        if text is not None and not secret and "=" in text and hides_secret(text):
-            source, secret = MASK, True
-        if text is not None and driver.refuses and not set(driver.refuses).isdisjoint(text):
-            self.lose(part, source, f"{driver.title} cannot be given a NUL character")
-            return False
-        if field.role == "option" and field.name and secret:
-            self.secrets.add(field.name)
-        shown = MASK if secret else as_text(field.value)
-        target = shown if field.name is None else f"{field.name}={shown}"
-        outcome = Outcome.APPROXIMATED if loss else compare_sides(source, target)
-        self.put_under([field], LedgerLine(part, source, target, outcome, loss))
-        return True
+    def option_for(self, canonical: str) -> Option | None:
+        """Find the driver's option for a canonical name, if this notation takes it."""
+        return self.target.by_canonical.get(canonical)
 
-    def put_under(self, fields: list[Field], line: LedgerLine) -> None:
-        """Add fields that one ledger line stands for."""
-        for field in fields:
-            if field.name == "(scheme)":
-                self.scheme_word = as_text(field.value)
-                continue
-            self.owner[len(self.fields)] = len(self.lines)
-            named = field._replace(name=self.loaded.spelled(field.name)) if self.loaded.facts.names else field
-            self.fields.append(named)
-        self.lines.append(line)
-
-    def replay(self, key: tuple[object, ...], action: Callable[[], None]) -> None:
-        """Do something on the sheet, or put again what it put the last time for the same target and key.
-
-        For what depends on nothing but the target and the key, and puts no secret.
-        """
-        full = (self.loaded.name, *key)
-        made = _DONE.get(full)
-        if made is not None:
-            base = len(self.lines)
-            for field, line in made.fields:
-                self.owner[len(self.fields)] = base + line
-                self.fields.append(field)
-            self.lines += made.lines
-            self.scheme_word = made.scheme_word or self.scheme_word
-            return
-        first_field, first_line = len(self.fields), len(self.lines)
-        scheme_word, self.scheme_word = self.scheme_word, None
-        action()
-        new = range(first_field, len(self.fields))
-        lines = tuple(self.lines[first_line:])
-        if len(_DONE) > _MOST_DONE:
-            _DONE.clear()
-        if not any(MASK in (line.source or "") or MASK in (line.target or "") for line in lines):
-            placed = tuple((self.fields[i], self.owner[i] - first_line) for i in new)
-            _DONE[full] = _Done(placed, lines, self.scheme_word)
-        if self.scheme_word is None:
-            self.scheme_word = scheme_word
-
-    def lose(self, part: str, source: str, reason: str) -> None:
-        """Book a part that has no place in the target."""
-        if hides_secret(source):
-            source = f"{source.partition('=')[0]}={MASK}"
-        self.lines.append(LedgerLine(part, source, None, Outcome.DROPPED, reason))
-
-    def note(self, part: str, source: str | None, target: str | None, outcome: Outcome, reason: str) -> None:
-        """Book a line that no single field stands for."""
-        self.lines.append(LedgerLine(part, source, target, outcome, reason))
-
-    def put_inner(self, part: str, source: str, name: str, word: str, *, loss: str | None, secret: bool) -> None:
-        """Add an option to the text that stands inside the driver's nesting option."""
-        driver = self.loaded.driver
-        assert driver.nested is not None
-        if any(c in word for c in driver.refuses):
-            self.lose(part, source, f"{driver.title} cannot be given a NUL character")
-            return
-        self.inner.append(plain("option", name, word))
-        self.through.setdefault(driver.nested[0], []).append(len(self.lines))
-        self.inner_secret = self.inner_secret or secret
-        target = f"{driver.nested[0]}: {name}={MASK if secret else word}"
-        reason = loss or f"passed on through {driver.nested[0]}"
-        self.lines.append(LedgerLine(part, source, target, Outcome.APPROXIMATED if loss else Outcome.RENAMED, reason))
-
-    def close_inner(self) -> None:
-        """Render what was gathered for the nesting option, and add that option."""
-        nested = self.loaded.driver.nested
-        if not self.inner or nested is None:
-            return
-        target = load_target(nested[1])
-        rendered = target.grammar.render(self.inner, target.dialect, "", frozenset())
-        for field, reason in rendered.refused:
-            self.lose(f"native.{target.driver.id}/{field.name}", str(field.name), reason)
-        if self.inner_secret:
-            self.secrets.add(nested[0])
-        line = LedgerLine(nested[0], None, f"{nested[0]}=…", Outcome.ADDED, "holds what is passed on")
-        self.put_under([plain("option", nested[0], rendered.text)], line)
-
-    def inner_target(self) -> Loaded | None:
+    def inner_target(self) -> Target | None:
         """The target whose options this driver passes on, if there is one."""
-        nested = self.loaded.driver.nested
+        nested = self.driver.nested
         return None if nested is None else load_target(nested[1])
 
-    def role(self, role: str, value: object, *, secret: bool = False) -> bool:
+    def put(
+        self, part: str, said: Origin | str, field: Field, *, value: object = None, loss: str | None = None
+    ) -> bool:
+        """Add a field with its booking; a value with a character that the driver cannot take is dropped.
+
+        ``said`` is how the part is called where no text states it, ``value`` what it means, where that is a quantity.
+        False where the field was dropped.
+        """
+        text = clear(field.value) if isinstance(field.value, str | Secret) else None
+        if text is not None and self.driver.refuses and not set(self.driver.refuses).isdisjoint(text):
+            self.lose(part, said, f"{self.driver.title} cannot be given a NUL character")
+            return False
+        origin = self._origin(part, said)
+        word = as_shown(field.value)
+        name = self.target.spelled(field.name)
+        target = word if name is None else f"{name}={word}"
+        outcome = Outcome.APPROXIMATED if loss else _outcome(origin, name, word, isinstance(value, Duration | ByteSize))
+        self.put_under([field], self.book(part, origin, target, outcome, loss))
+        return True
+
+    def put_under(self, fields: Iterable[Field], *bookings: Booking) -> None:
+        """Add fields that one booking stands for, or several."""
+        for field in fields:
+            if field.name == "(scheme)":  # no field of its own: it chooses among the prefixes
+                self.scheme_word = as_text(field.value)
+            else:
+                named = field._replace(name=self.target.spelled(field.name)) if self.target.facts.names else field
+                self._entries.append((named, bookings))
+
+    def book(
+        self, part: str, said: Origin | str | None, target: str | None, outcome: Outcome, reason: str | None = None
+    ) -> Booking:
+        """Make the booking of a part; one whose value is a pinned default counts as added."""
+        origin = None if said is None else self._origin(part, said)
+        source = None if origin is None else origin.shown
+        if origin is not None and origin.pinned is not None and target is not None:
+            why = f"pinned: the default of {origin.pinned}"
+            reason = f"{why}; {reason}" if outcome.is_loss else why
+            source, outcome = (source, outcome) if outcome.is_loss else (None, Outcome.ADDED)
+        booking = Booking(part, source, target, outcome, reason)
+        self.bookings.append(booking)
+        return booking
+
+    def lose(self, part: str, said: Origin | str, reason: str) -> None:
+        """Book a part that has no place in the target."""
+        self.book(part, said, None, Outcome.DROPPED, reason)
+
+    def note(self, part: str, said: Origin | str | None, target: str | None, outcome: Outcome, reason: str) -> None:
+        """Book a line that no single field stands for."""
+        self.book(part, said, target, outcome, reason)
+
+    def _origin(self, part: str, said: Origin | str) -> Origin:
+        found = self.origins.get(part)
+        if found is not None:
+            return found
+        return said if isinstance(said, Origin) else Origin(None, said)
+
+    def role(self, role: str, value: object) -> bool:
         """Put a part in its position, or under the driver's option for it; False where the target has neither."""
-        source = MASK if secret else as_text(value)
+        said = Origin(None, as_shown(value))
         part = "authentication.realm" if role == "realm" else role
-        if role in self.loaded.dialect.positions:
-            self.put(part, source, plain(role, None, value), secret=secret)
+        if role in self.target.dialect.positions:
+            self.put(part, said, plain(role, None, value))
             return True
         option = self.option_for(role)
         if option is None:
             return False
         if option.refuses and not set(option.refuses).isdisjoint(as_text(value)):
-            self.lose(part, source, f"{self.loaded.driver.title} takes none of {option.refuses} in {option.name}")
+            self.lose(part, said, f"{self.driver.title} takes none of {option.refuses} in {option.name}")
             return True
         if option.type == "int" and self.typed:
             if not (isinstance(value, str) and value.isascii() and value.isdigit() and len(value) < 10):
-                self.lose(part, source, f"{option.name} takes a number")
+                self.lose(part, said, f"{option.name} takes a number")
                 return True
             value = int(value)
-        self.put(part, source, plain("option", option.name, value), secret=secret)
+        self.put(part, said, plain("option", option.name, value))
         return True
 
-    def option_for(self, canonical: str) -> Option | None:
-        """Find the driver's option for a canonical name, if this notation takes it."""
-        return self.loaded.by_canonical.get(canonical)
+    def put_inner(self, part: str, said: Origin | str, name: str, word: str | Secret, *, loss: str | None) -> None:
+        """Add an option to the text that stands inside the driver's nesting option."""
+        assert self.driver.nested is not None
+        outer = self.driver.nested[0]
+        if not set(self.driver.refuses).isdisjoint(clear(word)):
+            self.lose(part, said, f"{self.driver.title} cannot be given a NUL character")
+            return
+        outcome = Outcome.APPROXIMATED if loss else Outcome.RENAMED
+        reason = loss or f"passed on through {outer}"
+        booking = self.book(part, said, f"{outer}: {name}={word}", outcome, reason)
+        self._inner.append((plain("option", name, word), booking))
+
+    def close_inner(self) -> None:
+        """Render what was gathered for the nesting option, and add that option."""
+        nested = self.driver.nested
+        if not self._inner or nested is None:
+            return
+        target = load_target(nested[1])
+        rendered = target.grammar.render([field for field, _ in self._inner], target.dialect, "")
+        refused = {id(field): reason for field, reason in rendered.refused}
+        for field, booking in self._inner:
+            if id(field) in refused:
+                booking.refuse(refused[id(field)])
+        opened = self.book(nested[0], None, f"{nested[0]}=…", Outcome.ADDED, "holds what is passed on")
+        self.put_under([plain("option", nested[0], _whole(rendered))], opened, *(b for _, b in self._inner))
+
+    def put_carried(self, option: str, text: str | Secret, inside: Iterable[LedgerLine]) -> None:
+        """Put a whole text into an option, with the lines of its own ledger."""
+        carried = [Booking(*line) for line in inside]
+        self.bookings += carried
+        if clear(text):
+            reason = "holds the parts that are not written beside it"
+            booking = self.book(option, None, f"{option}=…", Outcome.ADDED, reason)
+            self.put_under([plain("option", option, text)], booking, *carried)
+
+    def render(self, prefix: str) -> Rendered:
+        """Write the text; what the grammar cannot hold becomes a loss in the bookings that depend on it."""
+        fields = [self._as_word(field) for field in self.fields]
+        rendered = self.target.grammar.render(fields, self.target.dialect, prefix)
+        if rendered.refused:
+            bookings = {id(field): entry[1] for field, entry in zip(fields, self._entries)}
+            for field, reason in rendered.refused:
+                for booking in bookings[id(field)]:
+                    booking.refuse(reason)
+        return rendered
+
+    def _as_word(self, field: Field) -> Field:
+        """Turn a typed value into a word where the notation holds text only."""
+        if self.typed or isinstance(field.value, str | Secret) or field.role == "port":
+            return field
+        return field._replace(value=word_of(field.value, self.driver))
 
 
-@lru_cache(maxsize=4096)
-def compare_sides(source: str, target: str) -> Outcome:
-    """Tell from the two sides of a line whether it was kept, renamed, rescaled or reworded."""
-    if source == target:
-        return Outcome.KEPT
-    source_name, source_eq, source_value = source.rpartition("=") if "=" in source else ("", "", source)
-    target_name, target_eq, target_value = target.rpartition("=") if "=" in target else ("", "", target)
-    if source_value == target_value:
-        return Outcome.RENAMED if source_eq and target_eq and source_name != target_name else Outcome.KEPT
-    numeric = source_value[:1].isdigit() and target_value[:1].isdigit()
-    return Outcome.RESCALED if numeric else Outcome.REWORDED
+def _whole(rendered: Rendered) -> str | Secret:
+    """A rendered text as the value of an option: a secret where one of its pieces is."""
+    return Secret(rendered.text) if any(piece.secret for piece in rendered.pieces) else rendered.text
+
+
+def _outcome(origin: Origin, name: str | None, word: str, quantity: bool) -> Outcome:
+    """What became of a part: its word is the same or not, and so is its name where both sides have one."""
+    if origin.word == word:
+        return Outcome.RENAMED if None not in {origin.name, name} and origin.name != name else Outcome.KEPT
+    return Outcome.RESCALED if quantity else Outcome.REWORDED

@@ -4,23 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cache
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from ..catalog import Driver, NotationFacts, Option, find_nearest, load_driver, load_index, members_of
 from ..errors import UnknownName
 from ..model import Cord, DiscoveryKind
-from ..notation import load_grammar, make_dialect
+from ..notation import BaseDialect, Grammar, load_grammar, make_dialect
 
 
-class Loaded(NamedTuple):
+class Target(NamedTuple):
     """A driver's notation, made ready: facts, grammar module, dialect, and the options that this notation takes."""
 
     driver: Driver
     facts: NotationFacts
-    grammar: Any
-    dialect: Any
+    grammar: Grammar[BaseDialect]
+    dialect: BaseDialect
     by_canonical: Mapping[str, Option]
     by_spelling: Mapping[str, Option]
+    exact: bool
 
     @property
     def name(self) -> str:
@@ -29,8 +30,7 @@ class Loaded(NamedTuple):
 
     def option(self, spelling: str) -> Option | None:
         """Find an option of this notation by the driver's name or alias for it."""
-        exact = self.driver.case_sensitive or bool(self.facts.names)
-        return self.by_spelling.get(spelling if exact else spelling.casefold())
+        return self.by_spelling.get(spelling if self.exact else spelling.casefold())
 
     def spelled(self, name: str | None) -> str | None:
         """Give an option's name as this notation spells it."""
@@ -38,7 +38,7 @@ class Loaded(NamedTuple):
 
 
 @cache
-def load_target(target: str) -> Loaded:
+def load_target(target: str) -> Target:
     """Load ``driver`` or ``driver/notation``.
 
     Raises
@@ -66,10 +66,11 @@ def load_target(target: str) -> Loaded:
         if option.canonical is not None and option.name in taken and not option.read_only:
             by_canonical.setdefault(option.canonical, option)
     dialect = make_dialect(facts.grammar, facts.flags)
-    return Loaded(driver, facts, load_grammar(facts.grammar), dialect, by_canonical, by_spelling)
+    return Target(driver, facts, load_grammar(facts.grammar), dialect, by_canonical, by_spelling,
+                  driver.case_sensitive or bool(facts.names))  # fmt: skip
 
 
-def choose_target(target: str, cord: Cord) -> Loaded:
+def choose_target(target: str, cord: Cord) -> Target:
     """Load the target that suits a cord.
 
     A family gives its first driver for the engine; a driver without a notation gives the one made for what the cord
@@ -101,5 +102,5 @@ def _needs(cord: Cord) -> set[str]:
         needs.add("socket")
     if len(cord.hosts) > 1:
         needs.add("several")
-    needs.update(name for name, _ in cord.options if name in {"sentinel_service", "system_identifier"})
+    needs.update(name for name, _ in cord.options)
     return needs

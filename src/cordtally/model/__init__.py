@@ -13,8 +13,9 @@ from .cord import (
     OptionValue,
     Tls,
     TlsLevel,
+    Words,
 )
-from .secret import MASK, Locator, MaskedText, Secret, mask_spans, masked_position
+from .secret import MASK, Locator, MaskedText, Secret, clear
 from .values import ByteSize, Duration
 
 __all__ = [
@@ -36,6 +37,6 @@ __all__ = [
     "Secret",
     "Tls",
     "TlsLevel",
-    "mask_spans",
-    "masked_position",
+    "Words",
+    "clear",
 ]

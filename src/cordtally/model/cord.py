@@ -1,15 +1,27 @@
-"""What a connection is, whatever the notation: `Cord` and its parts. No I/O, no grammar of any text."""
+"""What a connection is, whatever the notation: `Cord` and its parts. No I/O, no grammar of any text.
+
+A part that only contains a secret becomes a `MaskedText` when its object is made, whoever makes it.
+"""
 
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import KW_ONLY, MISSING, dataclass, fields, replace
 
-from .secret import MASK, Locator, Secret, hides_secret
+from .secret import Locator, MaskedText, Secret
+from .suspicion import clear_name, guard, guard_host, guard_name, guard_path, guard_user
 from .values import ByteSize, Duration
 
 OptionValue = str | int | bool | float | Duration | ByteSize | Secret
 Pairs = tuple[tuple[str, OptionValue], ...]
+Words = str | MaskedText
+"""A text that is no secret; masked where it contains one. `clear` gives it as the driver reads it."""
+
+
+def _put(self: object, name: str, value: object) -> None:
+    """Set a field of a frozen object while it is being made."""
+    object.__setattr__(self, name, value)
 
 
 class TlsLevel(enum.Enum):
@@ -69,29 +81,40 @@ class Host:
     the path of a Unix socket; ``port`` is None where none is stated; ``instance`` names one of several servers there.
     """
 
-    address: str
+    address: Words
     port: int | None = None
     instance: str | None = None
+
+    def __post_init__(self) -> None:
+        if type(self.address) is str and (guarded := guard_host(self.address)) is not self.address:
+            _put(self, "address", guarded)
+
+    @property
+    def name(self) -> str:
+        """The address as the driver reads it."""
+        return self.address if isinstance(self.address, str) else self.address.unmask()
 
     @property
     def is_socket(self) -> bool:
         """Whether the address is a path in the file system (or an abstract socket, ``@name``)."""
-        return self.address[:1] in {"/", "@"}
+        return self.name[:1] in {"/", "@"}
 
     @property
-    def shown(self) -> str:
-        """The address as it may be shown: what stands before an ``@`` in it may be the end of a password."""
-        if hides_secret(self.address):
-            return MASK
-        head, at, tail = self.address.rpartition("@")
-        return f"{MASK}@{tail}" if at and head else self.address
+    def is_local(self) -> bool:
+        """Whether this can only be the machine itself: a socket, a loopback address, ``localhost`` (RFC 6761, 6.3)."""
+        name = self.name.lower().removesuffix(".")
+        if self.is_socket or name in {"", "localhost"} or name.endswith(".localhost"):
+            return True
+        from ipaddress import ip_address
 
-    def __repr__(self) -> str:
-        return f"Host({self.shown!r}, port={self.port!r}, instance={self.instance!r})"
+        try:
+            return ip_address(name.partition("%")[0]).is_loopback
+        except ValueError:
+            return False
 
     def __str__(self) -> str:
-        address = self.shown
-        shown = f"[{address}]" if ":" in address and not self.is_socket else address
+        address = str(self.address)
+        shown = f"[{address}]" if ":" in address and isinstance(self.address, str) and not self.is_socket else address
         shown = shown if self.instance is None else f"{shown}\\{self.instance}"
         return shown if self.port is None else f"{shown}:{self.port}"
 
@@ -101,7 +124,11 @@ class Authentication:
     """How to log in, where a text states it; ``method`` None leaves it to the credentials that are given."""
 
     method: AuthenticationMethod | None = None
-    realm: str | None = None
+    realm: Words | None = None
+
+    def __post_init__(self) -> None:
+        if type(self.realm) is str and (guarded := guard(self.realm)) is not self.realm:
+            _put(self, "realm", guarded)
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,10 +136,16 @@ class Tls:
     """Transport security; ``level`` None where nothing is stated and the driver's default rules."""
 
     level: TlsLevel | None = None
-    ca: str | None = None
-    certificate: str | None = None
-    key: str | None = None
+    ca: Words | None = None
+    certificate: Words | None = None
+    key: Words | None = None
     key_password: Secret | None = None
+
+    def __post_init__(self) -> None:
+        for name in ("ca", "certificate", "key"):
+            value = getattr(self, name)
+            if type(value) is str and (guarded := guard(value)) is not value:
+                _put(self, name, guarded)
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +153,11 @@ class Discovery:
     """What is looked up first: a service record, an alias, a named service, or nothing."""
 
     kind: DiscoveryKind = DiscoveryKind.DIRECT
-    name: str | None = None
+    name: Words | None = None
+
+    def __post_init__(self) -> None:
+        if type(self.name) is str and (guarded := guard_path(self.name)) is not self.name:
+            _put(self, "name", guarded)
 
 
 NO_AUTHENTICATION = Authentication()
@@ -138,14 +175,25 @@ class Cord:
 
     engine: str
     hosts: tuple[Host, ...] = ()
-    database: str | None = None
-    user: str | None = None
+    database: Words | None = None
+    user: Words | None = None
     password: Secret | Locator | None = None
+    _: KW_ONLY
     authentication: Authentication = NO_AUTHENTICATION
     tls: Tls = NO_TLS
     discovery: Discovery = DIRECT
     options: Pairs = ()
     native: Pairs = ()
+
+    def __post_init__(self) -> None:
+        if type(self.database) is str and (guarded := guard_path(self.database)) is not self.database:
+            _put(self, "database", guarded)
+        if type(self.user) is str and (guarded := guard_user(self.user)) is not self.user:
+            _put(self, "user", guarded)
+        if self.options:
+            _put(self, "options", _guarded_pairs(self.options))
+        if self.native:
+            _put(self, "native", _guarded_pairs(self.native))
 
     def option(self, name: str) -> OptionValue | None:
         """Give the value of a canonical option, or None where the cord does not state it."""
@@ -157,6 +205,38 @@ class Cord:
             if isinstance(given := changes.get(key), dict):
                 changes[key] = tuple(sorted(given.items()))
         return replace(self, **changes)  # type: ignore[arg-type]
+
+    def over(self, other: Cord) -> Cord:
+        """Lay this cord over another one: what is stated here counts, and the engine and the rest are the other's."""
+        stated: dict[str, object] = {}
+        for name, unstated in _UNSTATED.items():
+            mine = getattr(self, name)
+            if name in {"options", "native"}:
+                stated[name] = tuple(sorted({**dict(getattr(other, name)), **dict(mine)}.items()))
+            elif name == "tls":
+                stated[name] = replace(
+                    other.tls, **{n: v for n in Tls.__slots__ if (v := getattr(mine, n)) is not None}
+                )
+            elif mine != unstated:
+                stated[name] = mine
+        return replace(other, **stated)  # type: ignore[arg-type]
+
+    def split(self, belongs: Callable[[str], bool]) -> tuple[Cord, Cord]:
+        """Part the cord in two: what ``belongs``, asked by the ledger's names of parts, and the rest."""
+        mine: dict[str, object] = {}
+        rest: dict[str, object] = {}
+        for name in ("database", "user", "password", "discovery"):
+            (mine if belongs(name) else rest)[name] = getattr(self, name)
+        (mine if belongs("host") else rest)["hosts"] = self.hosts
+        for name in ("authentication", "tls"):
+            whole = getattr(self, name)
+            for half, wanted in ((mine, True), (rest, False)):
+                chosen = {n: getattr(whole, n) for n in type(whole).__slots__ if belongs(f"{name}.{n}") is wanted}
+                half[name] = type(whole)(**chosen)
+        for name in ("options", "native"):
+            for half, wanted in ((mine, True), (rest, False)):
+                half[name] = tuple(p for p in getattr(self, name) if belongs(f"{name}.{clear_name(p[0])}") is wanted)
+        return Cord(self.engine, **mine), Cord(self.engine, **rest)  # type: ignore[arg-type]
 
     @property
     def login(self) -> AuthenticationMethod:
@@ -172,8 +252,14 @@ class Cord:
 
         See `cordtally.arguments_for`.
         """
-        from importlib import import_module
+        from .. import arguments_for  # the face, which knows where each function lives
 
-        made = import_module("cordtally.secrets.passing").arguments_for(self, driver)
-        assert isinstance(made, dict)
-        return made
+        return arguments_for(self, driver)
+
+
+_UNSTATED = {f.name: f.default for f in fields(Cord) if f.default is not MISSING}
+
+
+def _guarded_pairs(pairs: Pairs) -> Pairs:
+    guarded = tuple((guard_name(name), guard(value) if type(value) is str else value) for name, value in pairs)
+    return pairs if all(new[0] is old[0] and new[1] is old[1] for new, old in zip(guarded, pairs)) else guarded

@@ -1,15 +1,16 @@
 """Grammars: text to raw parts with their places, and back. They know separators and escapes, and no driver.
 
-Each grammar is one module with the same few names: ``Dialect`` (its flags), ``parse`` and ``render``.
+Each grammar is one module with the names of `Grammar`: ``Dialect`` (its flags), ``looks_like``, ``parse``, ``render``.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from functools import cache
 from importlib import import_module
-from types import ModuleType
-from typing import Any
 
-from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Rendered, as_text, plain
+from ..text import GrammarError
+from .fields import CannotHold, Field, Parsed, Refused, Rendered, plain
+from .grammar import LIKELY, NO, PERHAPS, SURELY, BaseDialect, Grammar, find_scheme
+from .remarks import Case, Remark
 
 GRAMMARS = (
     "url", "keyword", "semicolon", "dsn", "arguments", "path", "comma", "hostpairs",
@@ -18,14 +19,21 @@ GRAMMARS = (
 
 __all__ = [
     "GRAMMARS",
+    "LIKELY",
+    "NO",
+    "PERHAPS",
+    "SURELY",
+    "BaseDialect",
     "CannotHold",
+    "Case",
     "Field",
+    "Grammar",
     "GrammarError",
     "Parsed",
     "Refused",
     "Remark",
     "Rendered",
-    "as_text",
+    "find_scheme",
     "load_grammar",
     "make_dialect",
     "plain",
@@ -33,12 +41,12 @@ __all__ = [
 
 
 @cache
-def load_grammar(name: str) -> ModuleType:
+def load_grammar(name: str) -> Grammar[BaseDialect]:
     """Load a grammar by name."""
-    return import_module(f".{name}", __name__)
+    found: Grammar[BaseDialect] = import_module(f".{name}", __name__)
+    return found
 
 
-def make_dialect(name: str, flags: Mapping[str, object]) -> Any:  # noqa: ANN401 -- each grammar has a Dialect of its own
+def make_dialect(name: str, flags: Mapping[str, object]) -> BaseDialect:
     """Make a grammar's dialect from catalog flags; lists become tuples."""
-    maker: Callable[..., object] = load_grammar(name).Dialect
-    return maker(**{k: tuple(v) if isinstance(v, list) else v for k, v in flags.items()})
+    return load_grammar(name).Dialect(**{k: tuple(v) if isinstance(v, list) else v for k, v in flags.items()})  # type: ignore[arg-type]

@@ -1,33 +1,39 @@
 """An object of arguments: as a Python mapping, or as the text of a JSON object (RFC 8259).
 
+    text   = "{" [ name ":" value *( "," name ":" value ) ] "}"
+
 Values keep their types. The library hands the mapping to the driver; the text is for reading and showing.
 """
 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from json.decoder import JSONDecoder
-from typing import Any
 
-from .parts import Field, GrammarError, Parsed, Refused, Rendered, as_text
+from ..model import Secret
+from ..text import Cursor, GrammarError, Piece, as_text
+from .fields import Field, Parsed, Refused, Rendered
+from .grammar import LIKELY, NO, BaseDialect
 
 _BLANKS = " \t\n\r"
 _DECODER = JSONDecoder()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """JSON's own rules; of a key given twice the last wins, as in ``json.loads``.
 
     With ``nested``, an object inside stands for its entries, their names joined by dots.
     """
 
     nested: bool = False
-    repeated: str = "last"
-    empty: str = "kept"
-    positions: tuple[str, ...] = ()
+
+
+def looks_like(text: str) -> int:
+    """An object begins with a brace."""
+    return LIKELY if text.lstrip()[:1] == "{" else NO
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -38,108 +44,104 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     GrammarError
         For anything but one object.
     """
-    position = _skip(text, 0)
-    if text[position : position + 1] != "{":
-        raise GrammarError("an object of arguments begins with {", position, position + 1)
+    cursor = Cursor(text)
+    cursor.skip(_BLANKS)
+    cursor.expect("{", "an object of arguments begins with {")
     fields: list[Field] = []
-    position = _skip(text, position + 1)
-    while text[position : position + 1] != "}":
+    cursor.skip(_BLANKS)
+    while cursor.here != "}":
         if fields:
-            position = _skip(text, _expect(text, position, ",", "a comma or }"))
-        _expect(text, position, '"', "a name in double quotes")
-        whole = position
-        try:
-            name, position = _DECODER.raw_decode(text, position)
-            position = _skip(text, _expect(text, _skip(text, position), ":", "a colon"))
-            value, end = _DECODER.raw_decode(text, position)
-        except (ValueError, RecursionError) as error:
-            place = error.pos if isinstance(error, json.JSONDecodeError) else position
-            if isinstance(error, GrammarError):
-                raise
-            raise GrammarError("this is not a JSON value", place, place + 1) from None
-        quotes = 1 if isinstance(value, str) else 0
-        if dialect.nested and isinstance(value, dict) and value:
-            fields += [Field("option", n, v, position, end, whole) for n, v in _flatten(value, f"{name}.")]
-        elif value is not None:
-            fields.append(Field("option", name, value, position + quotes, end - quotes, whole))
-        position = _skip(text, end)
-    rest = _skip(text, position + 1)
-    if rest < len(text):
-        raise GrammarError("nothing may follow the closing }", rest, len(text))
-    return Parsed(text, tuple(fields))
+            cursor.expect(",", "a comma or } is expected")
+            cursor.skip(_BLANKS)
+        fields += _entry(cursor, dialect)
+        cursor.skip(_BLANKS)
+    cursor.position += 1
+    cursor.skip(_BLANKS)
+    if not cursor.at_end:
+        raise GrammarError("nothing may follow the closing }", cursor.position, cursor.end)
+    return Parsed(text, tuple(field for field in fields if field.value is not None))
+
+
+def _entry(cursor: Cursor, dialect: Dialect) -> list[Field]:
+    """``name ":" value``; a null counts as absent, and is kept here so that a comma is wanted behind it."""
+    whole = cursor.position
+    cursor.expect('"', "a name in double quotes is expected")
+    try:
+        name, cursor.position = _DECODER.raw_decode(cursor.text, whole)
+        cursor.skip(_BLANKS)
+        cursor.expect(":", "a colon is expected")
+        cursor.skip(_BLANKS)
+        start = cursor.position
+        value, end = _DECODER.raw_decode(cursor.text, start)
+    except json.JSONDecodeError as error:
+        raise GrammarError("this is not a JSON value", error.pos, error.pos + 1) from None
+    except (ValueError, RecursionError) as error:
+        if isinstance(error, GrammarError):
+            raise
+        raise cursor.error("this is not a JSON value") from None
+    cursor.position = end
+    if dialect.nested and isinstance(value, dict) and value:
+        return [Field("option", n, v, start, end, whole) for n, v in _flatten(value, f"{name}.")]
+    quotes = 1 if isinstance(value, str) else 0
+    return [Field("option", name, value, start + quotes, end - quotes, whole)]
 
 
 def _flatten(mapping: Mapping[str, object], lead: str) -> Iterator[tuple[str, object]]:
     for name, value in mapping.items():
-        if isinstance(value, dict) and value:
+        if isinstance(value, Mapping) and value:
             yield from _flatten(value, f"{lead}{name}.")
         elif value is not None:
-            yield lead + name, value.decode("utf-8", "surrogateescape") if isinstance(value, bytes) else value
+            yield lead + name, _kept(value)
+
+
+def _kept(value: object) -> object:
+    """A value as it is read: bytes are UTF-8, and a secret is given in clear, its name telling what it is."""
+    if isinstance(value, Secret):
+        value = value.unmask()
+    return value.decode("utf-8", "surrogateescape") if isinstance(value, bytes) else value
 
 
 def parse_mapping(mapping: Mapping[str, object], dialect: Dialect) -> Parsed:
     """Take a mapping as it is; bytes are decoded as UTF-8, None counts as absent, and places are all zero."""
     if dialect.nested:
         return Parsed("", tuple(Field("option", n, v, 0, 0, 0) for n, v in _flatten(mapping, "")))
-    fields = []
-    for name, value in mapping.items():
-        kept = value.decode("utf-8", "surrogateescape") if isinstance(value, bytes) else value
-        if kept is not None:
-            fields.append(Field("option", name, kept, 0, 0, 0))
+    fields = [Field("option", name, _kept(value), 0, 0, 0) for name, value in mapping.items() if value is not None]
     return Parsed("", tuple(fields))
 
 
-def _skip(text: str, position: int) -> int:
-    while position < len(text) and text[position] in _BLANKS:
-        position += 1
-    return position
-
-
-def _expect(text: str, position: int, wanted: str, called: str) -> int:
-    if text[position : position + 1] != wanted:
-        raise GrammarError(f"{called} is expected", position, position + 1)
-    return position + 1
-
-
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
-    """Make the mapping, and its text; nested objects are told by the dots in names."""
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
+    """Make the mapping, and its text; dots in names tell nested objects. Secrets stay `Secret` at any depth."""
     arguments: dict[str, object] = {}
-    hidden: dict[str, object] = {}
     refused: list[Refused] = []
     for part in fields:
-        place: Any = arguments
-        cover: Any = hidden
+        place: object = arguments
         *path, last = (part.name or "").split(".") if dialect.nested else (part.name or "",)
         for step in path:
             if isinstance(place, dict):
-                place, cover = place.setdefault(step, {}), cover.setdefault(step, {})
+                place = place.setdefault(step, {})
         if not isinstance(place, dict) or isinstance(place.get(last), dict):
             refused.append(Refused(part, "another argument of this name stands there already"))
             continue
         place[last] = part.value
-        cover[last] = _Hidden(part.value) if part.name in secrets else part.value
-    return Rendered([*_pieces(hidden)], refused, arguments)
+    return Rendered([*_pieces(arguments)], refused, arguments)
 
 
-class _Hidden:
-    """A value whose text is a secret piece."""
-
-    __slots__ = ("value",)
-
-    def __init__(self, value: object) -> None:
-        self.value = value
-
-
-def _pieces(value: object) -> Iterator[tuple[str, bool]]:
+def _pieces(value: object) -> Iterator[Piece]:
     """Write a value as JSON, in pieces; quotes around a secret stay outside it."""
-    if isinstance(value, _Hidden):
-        shown = json.dumps(value.value, ensure_ascii=False, default=as_text)
-        yield from ([('"', False), (shown[1:-1], True), ('"', False)] if shown[0] == '"' else [(shown, True)])
+    if isinstance(value, Secret):
+        shown = json.dumps(as_text(value), ensure_ascii=False)
+        yield from (Piece('"'), Piece(shown[1:-1], secret=True), Piece('"'))
     elif isinstance(value, dict):
-        yield "{", False
+        yield Piece("{")
         for index, (name, inner) in enumerate(value.items()):
-            yield f"{', ' if index else ''}{json.dumps(name, ensure_ascii=False)}: ", False
+            yield Piece(f"{', ' if index else ''}{json.dumps(name, ensure_ascii=False)}: ")
             yield from _pieces(inner)
-        yield "}", False
+        yield Piece("}")
+    elif isinstance(value, list):
+        yield Piece("[")
+        for index, inner in enumerate(value):
+            yield Piece(", " if index else "")
+            yield from _pieces(inner)
+        yield Piece("]")
     else:
-        yield json.dumps(value, ensure_ascii=False, default=as_text), False
+        yield Piece(json.dumps(value, ensure_ascii=False, default=as_text))

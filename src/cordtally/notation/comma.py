@@ -8,18 +8,27 @@ Source: public documentation of StackExchange.Redis 2 (not checked against an in
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Rendered, as_text
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from .fields import CannotHold, Field, Parsed, Refused, Rendered
+from .grammar import LIKELY, BaseDialect, is_no_url
+
+_HOST_FIRST = re.compile(r"[A-Za-z0-9_.:\[\]-]+(?:,|$)")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """Blanks around an item do not count; of a key given twice the last wins."""
 
-    repeated: str = "last"
-    empty: str = "kept"
     positions: tuple[str, ...] = ("host", "port")
+
+
+def looks_like(text: str) -> int:
+    """It begins with a host, which a comma or the end follows."""
+    return LIKELY if _HOST_FIRST.match(text) else is_no_url(text)
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -31,11 +40,9 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         For a key that is missing before its ``=``.
     """
     fields: list[Field] = []
-    position = 0
-    while position <= len(text):
-        end = text.find(",", position)
-        end = len(text) if end < 0 else end
-        start, stop = _trim(text, position, end)
+    cursor = Cursor(text)
+    while True:
+        start, stop = _trim(text, *cursor.take_until(","))
         equals = text.find("=", start, stop)
         if equals == start and stop > start:
             raise GrammarError("a key is missing before =", start, start + 1)
@@ -44,8 +51,8 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
             fields.append(Field("option", text[start:equals].strip(), text[begin:close], begin, close, start))
         elif stop > start:
             _host(text, start, stop, fields)
-        position = end + 1
-    return Parsed(text, tuple(fields))
+        if not cursor.take(","):
+            return Parsed(text, tuple(fields))
 
 
 def _trim(text: str, start: int, end: int) -> tuple[int, int]:
@@ -57,6 +64,7 @@ def _trim(text: str, start: int, end: int) -> tuple[int, int]:
 
 
 def _host(text: str, start: int, end: int, fields: list[Field]) -> None:
+    """``host = ( "[" IPv6 "]" | name ) [":" port]``; a name with several colons is an IPv6 address without brackets."""
     colon = text.rfind(":", start, end)
     port = text[colon + 1 : end]
     bracketed = text[start] == "["
@@ -70,35 +78,43 @@ def _host(text: str, start: int, end: int, fields: list[Field]) -> None:
         fields.append(Field("port", None, port, stop + 1, end, stop + 1))
 
 
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write a configuration; what has no place between commas is refused by name."""
-    items: list[list[tuple[str, bool]]] = []
+    items: list[list[Piece]] = []
     refused: list[Refused] = []
-    orphan = False
+    orphan = False  # a port whose host was refused goes with it
     for part in fields:
         value = as_text(part.value)
         try:
             if part.role == "host":
                 orphan = True
-                _check(value, "=" if ":" in value else "=[]")
-                if value == "" or (":" in value and not set("[]").isdisjoint(value)):
-                    raise CannotHold("a host cannot be empty or hold brackets here")  # noqa: TRY301 -- booked below
-                items.append([(f"[{value}]" if ":" in value else value, False)])
+                items.append([piece_of(part.value, _host_text(value))])
                 orphan = False
             elif part.role == "port":
                 if orphan:
                     raise CannotHold("its host could not be written")  # noqa: TRY301 -- booked below
-                items[-1].append((f":{value}", False))
+                items[-1].append(Piece(f":{value}"))
             else:
                 _check(value, "")
-                _check(part.name or "", "=")
-                if not (part.name or "").strip() or part.name != (part.name or "").strip():
-                    raise CannotHold("its name cannot stand as a key here")  # noqa: TRY301 -- booked below
-                items.append([(f"{part.name}=", False), (value, part.name in secrets)])
+                items.append([Piece(f"{_key(part.name or '')}="), piece_of(part.value, value)])
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
-    pieces = [piece for index, item in enumerate(items) for piece in ([(",", False)] if index else []) + item]
+    pieces = [piece for index, item in enumerate(items) for piece in ([Piece(",")] if index else []) + item]
     return Rendered(pieces, refused)
+
+
+def _host_text(value: str) -> str:
+    _check(value, "=" if ":" in value else "=[]")
+    if value == "" or (":" in value and not set("[]").isdisjoint(value)):
+        raise CannotHold("a host cannot be empty or hold brackets here")
+    return f"[{value}]" if ":" in value else value
+
+
+def _key(name: str) -> str:
+    _check(name, "=")
+    if not name.strip():
+        raise CannotHold("its name cannot stand as a key here")
+    return name
 
 
 def _check(value: str, further: str) -> None:

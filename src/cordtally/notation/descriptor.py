@@ -10,26 +10,34 @@ says too little by itself. Source: python-oracledb 26.1, tried through ConnectPa
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Rendered, as_text
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from .fields import CannotHold, Field, Parsed, Refused, Rendered
+from .grammar import LIKELY, NO, BaseDialect
 
 _NAME = re.compile(r"\s*([A-Za-z0-9_.\-$]+)\s*=\s*")
+_BLANK = re.compile(r"\s*")
 _PLAIN = re.compile(r"[\w./\\:+@%-]+(?: [\w./\\:+@%-]+)*")
 _FRAMES = frozenset({"DESCRIPTION", "ADDRESS_LIST", "ADDRESS", "CONNECT_DATA", "SECURITY", "DESCRIPTION_LIST"})
 _DEEPEST = 20
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """``connect_data``, ``security`` and ``address_list`` list the options that stand in those frames."""
 
-    repeated: str = "first"
-    empty: str = "kept"
+    repeated: str = "first"  # type: ignore[assignment]
     positions: tuple[str, ...] = ("host", "port", "database")
     connect_data: tuple[str, ...] = ()
     security: tuple[str, ...] = ()
     address_list: tuple[str, ...] = ()
+
+
+def looks_like(text: str) -> int:
+    """A descriptor begins with a parenthesis."""
+    return LIKELY if text.lstrip()[:1] == "(" else NO
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -41,51 +49,47 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         For parentheses that do not match, or a name without a value.
     """
     fields: list[Field] = []
-    position = _node(text, _skip(text, 0), [], fields)
-    position = _skip(text, position)
-    if position < len(text):
-        raise GrammarError("nothing may follow the descriptor", position, len(text))
+    cursor = Cursor(text)
+    cursor.take_pattern(_BLANK)
+    _node(cursor, [], fields)
+    if not cursor.at_end:
+        raise GrammarError("nothing may follow the descriptor", cursor.position, cursor.end)
     return Parsed(text, tuple(fields))
 
 
-def _skip(text: str, position: int) -> int:
-    while position < len(text) and text[position].isspace():
-        position += 1
-    return position
-
-
-def _node(text: str, position: int, path: list[str], fields: list[Field]) -> int:
-    if text[position : position + 1] != "(" or len(path) > _DEEPEST:
-        raise GrammarError("a ( is expected", position, position + 1)
-    opening = position
-    match = _NAME.match(text, position + 1)
+def _node(cursor: Cursor, path: list[str], fields: list[Field]) -> None:
+    """``"(" name "=" ( value | 1*node ) ")"``, and the blanks behind it."""
+    opening = cursor.position
+    if len(path) > _DEEPEST:
+        raise cursor.error("a ( is expected")
+    cursor.expect("(", "a ( is expected")
+    match = cursor.take_pattern(_NAME)
     if match is None:
-        raise GrammarError("a name and = are expected", position + 1, position + 2)
+        raise cursor.error("a name and = are expected")
     inside = [*path, match[1].upper()]
-    position = match.end()
-    if text[position : position + 1] == "(":
+    if cursor.here == "(":
         first = len(fields)
-        while text[position : position + 1] == "(":
-            position = _skip(text, _node(text, position, inside, fields))
+        while cursor.here == "(":
+            _node(cursor, inside, fields)
         if inside[-1] == "ADDRESS":
             _complete_address(fields, first, match.end())
     else:
-        position = _leaf(text, match.start(1), position, inside, fields)
-    if text[position : position + 1] != ")":
-        raise GrammarError("the ( has no )", opening, len(text))
-    return position + 1
+        _leaf(cursor, match.start(1), inside, fields)
+    if not cursor.take(")"):
+        raise GrammarError("the ( has no )", opening, cursor.end)
+    cursor.take_pattern(_BLANK)
 
 
-def _leaf(text: str, whole: int, start: int, path: list[str], fields: list[Field]) -> int:
-    if text[start : start + 1] == '"':
-        end = text.find('"', start + 1)
-        if end < 0:
-            raise GrammarError('a quoted value has no closing "', start, len(text))
-        start, after = start + 1, _skip(text, end + 1)
+def _leaf(cursor: Cursor, whole: int, path: list[str], fields: list[Field]) -> None:
+    """``value``: quoted, or bare up to a parenthesis, blanks at its end left out."""
+    text, start = cursor.text, cursor.position
+    if cursor.take('"'):
+        start, end = cursor.take_until('"')
+        if not cursor.take('"'):
+            raise GrammarError('a quoted value has no closing "', start - 1, cursor.end)
+        cursor.take_pattern(_BLANK)
     else:
-        after = start
-        while after < len(text) and text[after] not in '()"':
-            after += 1
+        _, after = cursor.take_until('()"')
         end = start + len(text[start:after].rstrip())
     value, name = text[start:end], path[-1]
     if name == "HOST" and path[-2:-1] == ["ADDRESS"]:
@@ -99,7 +103,6 @@ def _leaf(text: str, whole: int, start: int, path: list[str], fields: list[Field
     else:
         full = name if set(path[:-1]) <= _FRAMES else ".".join(p for p in path if p not in _FRAMES)
         fields.append(Field("option", full, value, start, end, whole))
-    return after
 
 
 def _complete_address(fields: list[Field], first: int, place: int) -> None:
@@ -112,40 +115,44 @@ def _complete_address(fields: list[Field], first: int, place: int) -> None:
         fields.insert(first + roles.index("port"), host)
 
 
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write a descriptor; what a quoted value cannot hold is refused by name."""
     refused: list[Refused] = []
-    addresses: list[list[str]] = []
-    frames: dict[str, list[str]] = {"": [], "list": [], "data": [], "security": []}
-    protocol, orphan = "tcp", False
+    addresses: list[list[Piece]] = []
+    frames: dict[str, list[Piece]] = {"": [], "list": [], "data": [], "security": []}
+    protocol, orphan = "tcp", False  # a port whose host was refused goes with it
     for part in fields:
         value, name = as_text(part.value), (part.name or "").upper()
         try:
             if part.role == "host":
                 orphan = True
-                addresses.append([_leaf_text("HOST", value)])
+                addresses.append(_leaf_pieces("HOST", part.value))
                 orphan = False
             elif part.role == "port":
                 if orphan:
                     raise CannotHold("its host could not be written")  # noqa: TRY301 -- booked below
-                addresses[-1].append(f"(PORT={value})")
+                addresses[-1].append(Piece(f"(PORT={value})"))
             elif part.role == "database":
-                frames["data"].insert(0, _leaf_text("SERVICE_NAME", value))
+                frames["data"] = _leaf_pieces("SERVICE_NAME", part.value) + frames["data"]
             elif name == "PROTOCOL":
                 protocol = value
             else:
-                frames[_frame_of(name, dialect)].append(_leaf_text(name, value))
+                frames[_frame_of(name, dialect)] += _leaf_pieces(name, part.value)
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
-    listed = "".join(f"(ADDRESS=(PROTOCOL={protocol}){''.join(a)})" for a in addresses)
+    listed = [
+        piece for address in addresses for piece in (Piece(f"(ADDRESS=(PROTOCOL={protocol})"), *address, Piece(")"))
+    ]
     if len(addresses) > 1 or frames["list"]:
-        listed = f"(ADDRESS_LIST={''.join(frames['list'])}{listed})"
+        listed = [Piece("(ADDRESS_LIST="), *frames["list"], *listed, Piece(")")]
     if not addresses and protocol != "tcp":
-        listed += f"(ADDRESS=(PROTOCOL={protocol}))"
-    data = f"(CONNECT_DATA={''.join(frames['data'])})" if frames["data"] else ""
-    security = f"(SECURITY={''.join(frames['security'])})" if frames["security"] else ""
-    inside = "".join(frames[""]) + listed + data + security
-    return Rendered([(f"(DESCRIPTION={inside or '(ADDRESS=(PROTOCOL=tcp))'})", False)], refused)
+        listed.append(Piece(f"(ADDRESS=(PROTOCOL={protocol}))"))
+    inside = [*frames[""], *listed, *_framed("CONNECT_DATA", frames["data"]), *_framed("SECURITY", frames["security"])]
+    return Rendered([Piece("(DESCRIPTION="), *(inside or [Piece("(ADDRESS=(PROTOCOL=tcp))")]), Piece(")")], refused)
+
+
+def _framed(name: str, pieces: list[Piece]) -> list[Piece]:
+    return [Piece(f"({name}="), *pieces, Piece(")")] if pieces else []
 
 
 def _frame_of(name: str, dialect: Dialect) -> str:
@@ -156,13 +163,12 @@ def _frame_of(name: str, dialect: Dialect) -> str:
     return "list" if name in dialect.address_list else ""
 
 
-def _leaf_text(name: str, value: str) -> str:
-    *path, last = name.split(".")
-    if _NAME.fullmatch(f"{last}=") is None or any(_NAME.fullmatch(f"{p}=") is None for p in path):
+def _leaf_pieces(name: str, given: object) -> list[Piece]:
+    value, (*path, last) = as_text(given), name.split(".")
+    if any(_NAME.fullmatch(f"{step}=") is None for step in (*path, last)):
         raise CannotHold("its name cannot stand in a descriptor")
     if '"' in value:
         raise CannotHold("a descriptor has no escape for a double quote")
-    text = f"({last}={value if _PLAIN.fullmatch(value) else chr(34) + value + chr(34)})"
-    for step in reversed(path):
-        text = f"({step}={text})"
-    return text
+    mark = "" if _PLAIN.fullmatch(value) else '"'
+    head = "".join(f"({step}=" for step in (*path, last))
+    return [Piece(head + mark), piece_of(given, value), Piece(mark + ")" * (len(path) + 1))]

@@ -9,23 +9,32 @@ are escaped. Source: go-sql-driver/mysql 1.5.0, dsn.go.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of
 from . import percent
-from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Rendered, as_text
+from .fields import CannotHold, Field, Parsed, Refused, Rendered
+from .grammar import SURELY, BaseDialect, is_no_object
 
 _PARAMETER = re.compile(r"[A-Za-z0-9_.:,-]+")
-_LAST_COLON = re.compile(r"^(.*):(\d*)$", re.DOTALL)
+_FORM = re.compile(r"@(?:tcp|unix)?/|(?:^|@)\w{0,8}\([^()]*\)/")
+_LONGEST = 65536  # beyond that a text is read only when its driver is named
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """go-sql-driver's rules; ``raw`` lists parameters whose value is not unescaped."""
 
-    repeated: str = "last"
-    empty: str = "kept"
     raw: tuple[str, ...] = ("collation",)
     positions: tuple[str, ...] = ("user", "password", "host", "port", "database")
+
+
+def looks_like(text: str) -> int:
+    """An address in parentheses before a slash, and no pair before it, is found nowhere else."""
+    if len(text) > _LONGEST or "=" in text.partition("?")[0].rpartition("@")[2]:
+        return is_no_object(text)
+    return SURELY if _FORM.search(text) else is_no_object(text)
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -38,12 +47,8 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     """
     slash = text.rfind("/")
     if slash < 0:
-        raise GrammarError(
-            "the slash before the database is missing",
-            len(text),
-            len(text) + 1,
-            "it stands there even without one",
-        )
+        hint = "it stands there even without one"
+        raise GrammarError("the slash before the database is missing", len(text), len(text) + 1, hint)
     fields: list[Field] = []
     at = text.rfind("@", 0, slash)
     if at >= 0:
@@ -53,60 +58,56 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
             fields.append(Field("user", None, text[:user_end], 0, user_end, 0))
         if colon >= 0:
             fields.append(Field("password", None, text[colon + 1 : at], colon + 1, at, colon + 1))
-    _address(text, at + 1, slash, fields)
-    mark = text.find("?", slash)
-    end = len(text) if mark < 0 else mark
-    if end > slash + 1:
-        fields.append(Field("database", None, text[slash + 1 : end], slash + 1, end, slash + 1))
-    if mark >= 0:
-        _parameters(text, mark + 1, dialect, fields)
+    _address(Cursor(text, at + 1, slash), fields)
+    cursor = Cursor(text, slash + 1)
+    start, end = cursor.take_until("?")
+    if end > start:
+        fields.append(Field("database", None, text[start:end], start, end, start))
+    if cursor.take("?"):
+        _parameters(cursor, dialect, fields)
     return Parsed(text, tuple(fields))
 
 
-def _address(text: str, start: int, end: int, fields: list[Field]) -> None:
-    bracket = text.find("(", start, end)
-    network = text[start : bracket if bracket >= 0 else end]
-    if bracket < 0:
+def _address(cursor: Cursor, fields: list[Field]) -> None:
+    """``[ network ["(" ( path | host [":" port] ) ")"] ]``, up to the slash."""
+    text = cursor.text
+    start, bracket = cursor.take_until("(")
+    network = text[start:bracket]
+    if not cursor.take("("):
         if network not in {"", "tcp", "unix"}:
-            raise GrammarError(
-                "an address stands in parentheses after its network",
-                start,
-                end,
-                "write tcp(host:3306) or unix(/path)",
-            )
+            hint = "write tcp(host:3306) or unix(/path)"
+            raise GrammarError("an address stands in parentheses after its network", start, bracket, hint)
         return
-    if text[end - 1] != ")":
-        raise GrammarError("the ( of the address has no ) before the slash", bracket, end)
-    inner, inner_end = bracket + 1, end - 1
+    if text[cursor.end - 1] != ")":
+        raise GrammarError("the ( of the address has no ) before the slash", bracket, cursor.end)
+    inner, end = bracket + 1, cursor.end - 1
     if network not in {"tcp", "unix"}:
         raise GrammarError("the network is tcp or unix", start, bracket, "other networks must be registered in Go")
-    address = text[inner:inner_end]
     if network == "unix":
-        fields.append(Field("host", None, address, inner, inner_end, inner))
+        fields.append(Field("host", None, text[inner:end], inner, end, inner))
         return
-    if address.startswith("["):
-        close = address.find("]")
+    if text.startswith("[", inner):
+        close = text.find("]", inner, end)
         if close < 0:
-            raise GrammarError("the [ of an IPv6 address has no ]", inner, inner_end)
-        fields.append(Field("host", None, address[1:close], inner + 1, inner + close, inner))
+            raise GrammarError("the [ of an IPv6 address has no ]", inner, end)
+        fields.append(Field("host", None, text[inner + 1 : close], inner + 1, close, inner))
         port_at = close + 1
-        rest = address[port_at:]
     else:
-        colon = address.rfind(":")
-        port_at = len(address) if colon < 0 else colon
-        fields.append(Field("host", None, address[:port_at], inner, inner + port_at, inner))
-        rest = address[port_at:]
-    port = rest[1:]
-    if rest and not (rest[0] == ":" and port.isascii() and port.isdigit()):
-        raise GrammarError("a port is a number from 1 to 65535", inner + port_at, inner_end)
+        colon = text.rfind(":", inner, end)
+        port_at = end if colon < 0 else colon
+        fields.append(Field("host", None, text[inner:port_at], inner, port_at, inner))
+    port = text[port_at + 1 : end]
+    if port_at < end and not (text[port_at] == ":" and port.isascii() and port.isdigit()):
+        raise GrammarError("a port is a number from 1 to 65535", port_at, end)
     if port:
-        fields.append(Field("port", None, port, inner + port_at + 1, inner_end, inner + port_at + 1))
+        fields.append(Field("port", None, port, port_at + 1, end, port_at + 1))
 
 
-def _parameters(text: str, start: int, dialect: Dialect, fields: list[Field]) -> None:
-    while start < len(text):
-        end = text.find("&", start)
-        end = len(text) if end < 0 else end
+def _parameters(cursor: Cursor, dialect: Dialect, fields: list[Field]) -> None:
+    """``key "=" value *( "&" key "=" value )``; what has no = is passed over, as the driver does."""
+    text = cursor.text
+    while not cursor.at_end:
+        start, end = cursor.take_until("&")
         equals = text.find("=", start, end)
         if equals >= 0:
             name, value = text[start:equals], text[equals + 1 : end]
@@ -115,42 +116,42 @@ def _parameters(text: str, start: int, dialect: Dialect, fields: list[Field]) ->
                     raise GrammarError("% must be followed by two hexadecimal digits", equals + 1, end)
                 value = percent.decode(value.replace("+", " "))
             fields.append(Field("option", name, value, equals + 1, end, start))
-        start = end + 1
+        cursor.take("&")
 
 
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write a DSN; what has no escape there is refused by name."""
     refused: list[Refused] = []
-    user: list[tuple[str, bool]] = []
-    address, database = "", ""
-    query: list[tuple[str, bool]] = []
+    user: list[Piece] = []
+    address: list[Piece] = []
+    port, database = "", Piece("")
+    query: list[Piece] = []
     for part in fields:
         value = as_text(part.value)
         try:
             if part.role == "user":
-                user.insert(0, (_user(value), False))
+                user.insert(0, piece_of(part.value, _user(value)))
             elif part.role == "password":
-                user += [(":", False), (value, True)]
+                user += [Piece(":"), piece_of(part.value, value)]
             elif part.role == "host":
-                address = _host(value)
+                network, written = _host(value)
+                address = [Piece(f"{network}("), piece_of(part.value, written), Piece(")")]
             elif part.role == "port":
                 if not address:
                     raise CannotHold("its host could not be written")  # noqa: TRY301 -- booked like any other refusal
-                address = address[:-1] + f":{part.value})"
+                port = f":{value}"
             elif part.role == "database":
-                database = _database(value)
+                database = piece_of(part.value, _database(value))
             elif part.role == "option":
-                pair = _pair(part.name or "", value, dialect)
-                query += [
-                    ("&" if query else "?", False),
-                    (f"{pair[0]}=", False),
-                    (pair[1], part.name in secrets),
-                ]
+                name, written = _pair(part.name or "", value, dialect)
+                query += [Piece(f"{'&' if query else '?'}{name}="), piece_of(part.value, written)]
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
     if user:
-        user.append(("@", False))
-    return Rendered([*user, (f"{address}/{database}", False), *query], refused)
+        user.append(Piece("@"))
+    if port:
+        address.insert(2, Piece(port))
+    return Rendered([*user, *address, Piece("/"), database, *query], refused)
 
 
 def _user(value: str) -> str:
@@ -159,14 +160,14 @@ def _user(value: str) -> str:
     return value
 
 
-def _host(value: str) -> str:
+def _host(value: str) -> tuple[str, str]:
     if value[:1] in {"/", "@"}:
         if "@" in value:
             raise CannotHold("nothing is escaped in a DSN, and an @ would end the password there")
-        return f"unix({value})"
+        return "unix", value
     if value == "" or not set("/()@?[] ").isdisjoint(value):
         raise CannotHold("nothing is escaped in a DSN: a host cannot be empty or hold / ( ) @ ? [ ] or a blank")
-    return f"tcp([{value}])" if ":" in value else f"tcp({value})"
+    return "tcp", f"[{value}]" if ":" in value else value
 
 
 def _database(value: str) -> str:

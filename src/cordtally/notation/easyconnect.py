@@ -11,22 +11,31 @@ ConnectParams.parse_connect_string; the public documentation of Easy Connect Plu
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Rendered, as_text
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from .fields import CannotHold, Field, Parsed, Refused, Rendered
+from .grammar import LIKELY, NO, BaseDialect
 
 _PROTOCOL = re.compile(r"([A-Za-z]+)://|//")
 _HOST = re.compile(r"\[([^\]]*)\]|([^\[\]:/,;?]*)")
+_PORT = re.compile(r":([0-9]*)")
 _WORD = re.compile(r"[\w.-]+")
+_BARE_HOST = re.compile(r"[^\[\]:/,;?()\s=\"]+")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """No flags; of a parameter given twice the first one counts."""
 
-    repeated: str = "first"
-    empty: str = "kept"
+    repeated: str = "first"  # type: ignore[assignment]
     positions: tuple[str, ...] = ("host", "port", "database")
+
+
+def looks_like(text: str) -> int:
+    """A colon or a slash stands in it, and it is neither a descriptor nor an object; a [ begins an IPv6 address."""
+    return LIKELY if text.lstrip()[:1] not in {"(", "{"} and not {":", "/"}.isdisjoint(text) else NO
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -38,119 +47,111 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         For anything that python-oracledb would refuse, too.
     """
     fields: list[Field] = []
-    position = 0
-    if (match := _PROTOCOL.match(text)) is not None:
-        if match[1]:
-            fields.append(Field("option", "PROTOCOL", match[1], 0, match.end(1), 0))
-        position = match.end()
-    position = _hosts(text, position, fields)
-    if text[position : position + 1] == "/":
-        position = _service(text, position + 1, fields)
-    if text[position : position + 1] == "?":
-        _parameters(text, position + 1, fields)
-    elif position < len(text):
-        raise GrammarError("this character cannot stand here", position, position + 1, "write a descriptor instead")
+    cursor = Cursor(text)
+    if (match := cursor.take_pattern(_PROTOCOL)) is not None and match[1]:
+        fields.append(Field("option", "PROTOCOL", match[1], 0, match.end(1), 0))
+    _hosts(cursor, fields)
+    if cursor.take("/"):
+        _service(cursor, fields)
+    if cursor.take("?"):
+        _parameters(cursor, fields)
+    elif not cursor.at_end:
+        raise cursor.error("this character cannot stand here", hint="write a descriptor instead")
     return Parsed(text, tuple(fields))
 
 
-def _hosts(text: str, position: int, fields: list[Field]) -> int:
+def _hosts(cursor: Cursor, fields: list[Field]) -> None:
+    """``host *( ( "," | ";" ) host )``; hosts wait for the next port."""
     waiting: list[Field] = []
     while True:
-        match = _HOST.match(text, position)
+        whole = cursor.position
+        match = cursor.take_pattern(_HOST)
         assert match is not None
         group = 1 if match[1] is not None else 2
-        waiting.append(Field("host", None, match[group], match.start(group), match.end(group), position))
-        position = match.end()
-        if text[position : position + 1] == ":":
-            end = position + 1
-            while end < len(text) and text[end].isascii() and text[end].isdigit():
-                end += 1
-            if end > position + 1:
-                port = Field("port", None, text[position + 1 : end], position + 1, end, position + 1)
-                for host in waiting[:-1]:
-                    fields += (host, port._replace(start=host.end, end=host.end, whole=host.end))
-                fields += (waiting[-1], port)
-                waiting = []
-            position = end
-        if text[position : position + 1] not in {",", ";"}:
+        waiting.append(Field("host", None, match[group], match.start(group), match.end(group), whole))
+        found = cursor.take_pattern(_PORT)
+        if found is not None and found[1]:
+            port = Field("port", None, found[1], *found.span(1), found.start(1))
+            for host in waiting[:-1]:
+                fields += (host, port._replace(start=host.end, end=host.end, whole=host.end))
+            fields += (waiting[-1], port)
+            waiting = []
+        if not (cursor.take(",") or cursor.take(";")):
             fields += waiting
-            return position
-        position += 1
+            return
 
 
-def _service(text: str, position: int, fields: list[Field]) -> int:
-    match = _WORD.match(text, position)
-    if match is not None:
-        fields.append(Field("database", None, match[0], position, match.end(), position))
-        position = match.end()
+def _service(cursor: Cursor, fields: list[Field]) -> None:
+    """``[service] [":" server] ["/" instance]``."""
+    if (match := cursor.take_pattern(_WORD)) is not None:
+        fields.append(Field("database", None, match[0], *match.span(), match.start()))
     for mark, name in ((":", "SERVER"), ("/", "INSTANCE_NAME")):
-        if text[position : position + 1] == mark:
-            match = _WORD.match(text, position + 1)
+        if cursor.take(mark):
+            match = cursor.take_pattern(_WORD)
             if match is None:
-                raise GrammarError(f"a name is missing after {mark}", position, position + 1)
-            fields.append(Field("option", name, match[0], position + 1, match.end(), position + 1))
-            position = match.end()
-    return position
+                raise cursor.error(f"a name is missing after {mark}", start=cursor.position - 1)
+            fields.append(Field("option", name, match[0], *match.span(), match.start()))
 
 
-def _parameters(text: str, position: int, fields: list[Field]) -> None:
-    while position < len(text):
-        equals = text.find("=", position)
-        if equals < 0:
-            raise GrammarError("a parameter has no = and value", position, len(text), "write it as name=value")
-        name = text[position:equals].strip()
+def _parameters(cursor: Cursor, fields: list[Field]) -> None:
+    """``pair *( "&" pair )``."""
+    text = cursor.text
+    while not cursor.at_end:
+        whole, equals = cursor.take_until("=")
+        if not cursor.take("="):
+            raise GrammarError("a parameter has no = and value", whole, equals, "write it as name=value")
+        name = text[whole:equals].strip()
         if _WORD.fullmatch(name) is None:
-            raise GrammarError("this is no name of a parameter", position, equals)
-        start = equals + 1
-        if text[start : start + 1] == '"':
-            end = text.find('"', start + 1)
-            if end < 0:
-                raise GrammarError('a quoted value has no closing "', start, len(text))
-            start, after = start + 1, end + 1
+            raise GrammarError("this is no name of a parameter", whole, equals)
+        start = cursor.position
+        if cursor.take('"'):
+            start, end = cursor.take_until('"')
+            if not cursor.take('"'):
+                raise GrammarError('a quoted value has no closing "', start - 1, cursor.end)
         else:
-            ampersand = text.find("&", start)
-            end = after = len(text) if ampersand < 0 else ampersand
+            start, end = cursor.take_until("&")
             if '"' in text[start:end]:
                 raise GrammarError('a " may only stand around a whole value', start, end)
-        fields.append(Field("option", name.upper(), text[start:end], start, end, position))
-        if after < len(text) and text[after] != "&":
-            raise GrammarError("only & may follow a quoted value", after, after + 1)
-        position = after + 1
+        fields.append(Field("option", name.upper(), text[start:end], start, end, whole))
+        if not cursor.at_end:
+            cursor.expect("&", "only & may follow a quoted value")
 
 
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write a text; what has no quoting here is refused by name."""
     refused: list[Refused] = []
-    protocol, service, server, instance = "", "", "", ""
-    hosts: list[str] = []
-    pairs: list[str] = []
+    protocol, service, server, instance = "", Piece(""), "", Piece("")
+    hosts: list[Piece] = []
+    pairs: list[Piece] = []
+    last_port = max((index for index, part in enumerate(fields) if part.role == "port"), default=-1)
+    orphan = False  # a port whose host was refused goes with it
     for index, part in enumerate(fields):
         value, name = as_text(part.value), (part.name or "").upper()
         try:
             if part.role == "host":
-                follower = next((f.role for f in fields[index + 1 :] if f.role in {"host", "port"}), None)
-                later = any(f.role == "port" for f in fields[index + 1 :])
-                if follower != "port" and later:
+                orphan = True
+                follower = next((f.role for f in fields[index + 1 : index + 3] if f.role in {"host", "port"}), None)
+                if follower != "port" and index < last_port:
                     raise CannotHold("a host without a port takes the next one's here")  # noqa: TRY301
-                hosts.append(_host_text(value))
+                hosts += [Piece("," if hosts else ""), piece_of(part.value, _host_text(value))]
+                orphan = False
             elif part.role == "port":
-                if fields[index - 1] in [r.field for r in refused]:
+                if orphan:
                     raise CannotHold("its host could not be written")  # noqa: TRY301 -- booked below
-                hosts[-1] += f":{value}"
+                hosts.append(Piece(f":{value}"))
             elif part.role == "database":
-                service = _word(value)
+                service = piece_of(part.value, _word(value))
             elif name == "PROTOCOL":
                 protocol = f"{_word(value)}://"
             elif name == "SERVER":
                 server = f":{_word(value)}"
             elif name == "INSTANCE_NAME":
-                instance = f"/{_word(value)}"
+                instance = piece_of(part.value, f"/{_word(value)}")
             else:
-                pairs.append(f"{_word(name).lower()}={_quoted(value)}")
+                pairs += _pair(_word(name).lower(), part.value, lead="&" if pairs else "?")
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
-    query = "?" + "&".join(pairs) if pairs else ""
-    return Rendered([(f"{protocol}{','.join(hosts)}/{service}{server}{instance}{query}", False)], refused)
+    return Rendered([Piece(protocol), *hosts, Piece("/"), service, Piece(server), instance, *pairs], refused)
 
 
 def _word(value: str) -> str:
@@ -162,12 +163,14 @@ def _word(value: str) -> str:
 def _host_text(value: str) -> str:
     if ":" in value and not set("[] ").intersection(value):
         return f"[{value}]"
-    if not value or re.fullmatch(r"[^\[\]:/,;?()\s=\"]+", value) is None:
+    if _BARE_HOST.fullmatch(value) is None:
         raise CannotHold("a host name here is not empty and holds none of [ ] : / , ; ? ( ) = or blanks")
     return value
 
 
-def _quoted(value: str) -> str:
+def _pair(name: str, given: object, *, lead: str) -> list[Piece]:
+    value = as_text(given)
     if '"' in value:
         raise CannotHold("Easy Connect has no escape for a double quote")
-    return value if _WORD.fullmatch(value) else f'"{value}"'
+    mark = "" if _WORD.fullmatch(value) else '"'
+    return [Piece(f"{lead}{name}={mark}"), piece_of(given, value), Piece(mark)]

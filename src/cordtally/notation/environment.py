@@ -10,21 +10,27 @@ from __future__ import annotations
 
 import re
 import shlex
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Rendered, as_text
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from .fields import Field, Parsed, Refused, Rendered
+from .grammar import LIKELY, NO, BaseDialect
 
 _LINE = re.compile(r"[ \t]*(?:export[ \t]+)?([A-Za-z_][A-Za-z0-9_]*)=")
+_FIRST = re.compile(r"\s*(?:#.*\n\s*)*(?:export\s+)?[A-Z][A-Z0-9_]+=")
 _PLAIN = re.compile(r"[A-Za-z0-9_./:,@%+=-]+")
+_BARE = re.compile(r"[^ \t\r\n;'\"\\]+")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """Of a variable given twice the last assignment counts."""
 
-    repeated: str = "last"
-    empty: str = "kept"
-    positions: tuple[str, ...] = ()
+
+def looks_like(text: str) -> int:
+    """Its first line that is no comment assigns a name in capitals."""
+    return LIKELY if _FIRST.match(text) else NO
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -36,78 +42,68 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         For a line that assigns nothing, or a quote that is never closed.
     """
     fields: list[Field] = []
-    position = 0
-    while position < len(text):
-        while position < len(text) and text[position] in " \t\r\n":
-            position += 1
-        end = text.find("\n", position)
-        end = len(text) if end < 0 else end
-        if position >= len(text) or text[position] == "#":
-            position = end + 1
-            continue
-        match = _LINE.match(text, position)
-        if match is None:
-            raise GrammarError("a line assigns no variable", position, end, "write NAME=value")
-        value, after = _value(text, match.end())
-        quoted = text[match.end() : match.end() + 1] in {"'", '"'} and after - match.end() >= 2
-        start, stop = (match.end() + 1, after - 1) if quoted else (match.end(), after)
-        fields.append(Field("option", match[1], value, start, stop, match.start(1)))
-        position = text.find("\n", after)
-        position = len(text) if position < 0 else position + 1
+    cursor = Cursor(text)
+    cursor.skip(" \t\r\n")
+    while not cursor.at_end:
+        if cursor.here != "#":
+            match = cursor.take_pattern(_LINE)
+            if match is None:
+                raise GrammarError("a line assigns no variable", *cursor.take_until("\n"), "write NAME=value")
+            begin = cursor.position
+            value = _value(cursor)
+            after = min(cursor.position, cursor.end)
+            quoted = text[begin : begin + 1] in {"'", '"'} and after - begin >= 2
+            start, stop = (begin + 1, after - 1) if quoted else (begin, after)
+            fields.append(Field("option", match[1], value, start, stop, match.start(1)))
+        cursor.take_until("\n")
+        cursor.skip(" \t\r\n")
     return Parsed(text, tuple(fields))
 
 
-def _value(text: str, position: int) -> tuple[str, int]:
+def _value(cursor: Cursor) -> str:
+    r"""``*piece``, up to a blank, a semicolon or the end of the line."""
     out: list[str] = []
-    while position < len(text) and text[position] not in " \t\r\n;":
-        character = text[position]
-        if character == "'":
-            close = text.find("'", position + 1)
-            if close < 0:
-                raise GrammarError("a quote is never closed", position, len(text))
-            out.append(text[position + 1 : close])
-            position = close + 1
-        elif character == '"':
-            piece, position = _double(text, position)
-            out.append(piece)
-        elif character == "\\":
-            out.append(text[position + 1 : position + 2])
-            position += 2
-        else:
-            out.append(character)
-            position += 1
-    return "".join(out), min(position, len(text))
+    while not cursor.at_end and cursor.here not in " \t\r\n;":
+        if cursor.take("'"):
+            start, end = cursor.take_until("'")
+            if not cursor.take("'"):
+                raise GrammarError("a quote is never closed", start - 1, cursor.end)
+            out.append(cursor.text[start:end])
+        elif cursor.take('"'):
+            out.append(_double(cursor))
+        elif cursor.take("\\"):
+            out.append(cursor.here)
+            cursor.position += 1
+        elif (match := cursor.take_pattern(_BARE)) is not None:
+            out.append(match[0])
+    return "".join(out)
 
 
-def _double(text: str, opening: int) -> tuple[str, int]:
-    out: list[str] = []
-    position = opening + 1
-    while position < len(text):
-        character = text[position]
-        if character == '"':
-            return "".join(out), position + 1
-        if character == "\\" and text[position + 1 : position + 2] in set('$`"\\'):
-            position += 1
-            character = text[position]
-        out.append(character)
-        position += 1
-    raise GrammarError("a quote is never closed", opening, len(text))
+def _double(cursor: Cursor) -> str:
+    r"""``*( any but '"' and "\", or "\" any ) '"'``: a backslash escapes ``$``, a backquote, quotes and itself."""
+    opening, out = cursor.position - 1, list[str]()
+    while not cursor.at_end:
+        start, end = cursor.take_until('"\\')
+        out.append(cursor.text[start:end])
+        if cursor.take('"'):
+            return "".join(out)
+        if cursor.take("\\"):
+            out.append(cursor.here if cursor.here and cursor.here in '$`"\\' else "\\" + cursor.here)
+            cursor.position += 1
+    raise GrammarError("a quote is never closed", opening, cursor.end)
 
 
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write one line for each variable, quoted where a shell needs it."""
-    pieces: list[tuple[str, bool]] = []
+    pieces: list[Piece] = []
     refused: list[Refused] = []
     for part in fields:
         name, value = part.name or "", as_text(part.value)
-        try:
-            if _LINE.fullmatch(f"{name}=") is None:
-                raise CannotHold("its name cannot be that of a variable")  # noqa: TRY301 -- booked below
-            if "\0" in value:
-                raise CannotHold("a variable cannot hold a NUL character")  # noqa: TRY301 -- booked below
-        except CannotHold as problem:
-            refused.append(Refused(part, problem.reason))
-            continue
-        written = value if _PLAIN.fullmatch(value) else shlex.quote(value)
-        pieces += [(f"{name}=", False), (written, part.name in secrets), ("\n", False)]
+        if _LINE.fullmatch(f"{name}=") is None:
+            refused.append(Refused(part, "its name cannot be that of a variable"))
+        elif "\0" in value:
+            refused.append(Refused(part, "a variable cannot hold a NUL character"))
+        else:
+            written = value if _PLAIN.fullmatch(value) else shlex.quote(value)
+            pieces += [Piece(f"{name}="), piece_of(part.value, written), Piece("\n")]
     return Rendered(pieces, refused)

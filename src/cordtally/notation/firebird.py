@@ -9,9 +9,12 @@ A single letter before the colon is a drive. Nothing is escaped. Source: firebir
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from .parts import Field, Parsed, Refused, Rendered, as_text
+from ..text import Piece, as_text, piece_of
+from .fields import Field, Parsed, Refused, Rendered
+from .grammar import BaseDialect, is_no_object
 
 _URL = re.compile(r"(?:inet|inet4|inet6)://(?:(\[[^\]]*\]|[^/:\[]*)(?::(\d+))?/)?", re.ASCII)
 _OLD = re.compile(r"(\[[^\]]*\]|[^/\\:\[]{2,}|[^/\\:\[](?=/))(?:/(\d+))?:", re.ASCII)
@@ -19,12 +22,15 @@ _HOST = re.compile(r"[^/\\:\[\]@\s]+|[0-9A-Fa-f:.]+(?:%[\w.-]+)?")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """No flags."""
 
-    repeated: str = "last"
-    empty: str = "kept"
     positions: tuple[str, ...] = ("host", "port", "database")
+
+
+def looks_like(text: str) -> int:
+    """Every text is such a name, so it is read only when its driver is named."""
+    return is_no_object(text)
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -45,19 +51,20 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     return Parsed(text, tuple(fields))
 
 
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write a name; a host or path that would be read as something else is refused."""
     refused: list[Refused] = []
-    host, port, path = "", "", ""
+    host: list[Piece] = []
+    port, path = "", Piece("")
     for part in fields:
         value = as_text(part.value)
         if part.role == "host" and _HOST.fullmatch(value):
-            host = f"[{value}]" if ":" in value else value
+            host = [piece_of(part.value, f"[{value}]" if ":" in value else value)]
         elif part.role == "port" and host:
             port = f":{value}"
         elif part.role == "database" and (host or not (_URL.match(value) or _OLD.match(value))):
-            path = value
+            path = piece_of(part.value, value)
         else:
             why = "it would be read as a server" if part.role == "database" else "it cannot stand before a path here"
             refused.append(Refused(part, why))
-    return Rendered([(f"inet://{host}{port}/{path}" if host else path, False)], refused)
+    return Rendered([Piece("inet://"), *host, Piece(f"{port}/"), path] if host else [path], refused)

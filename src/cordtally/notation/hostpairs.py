@@ -8,18 +8,26 @@ Source: public documentation of the Microsoft JDBC Driver 12 for SQL Server (not
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Rendered, as_text
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from .fields import CannotHold, Field, Parsed, Refused, Rendered
+from .grammar import BaseDialect, is_no_object
+
+_BLANKS = "; \t\r\n"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """Of a key given twice the last wins."""
 
-    repeated: str = "last"
-    empty: str = "kept"
     positions: tuple[str, ...] = ("host", "instance", "port")
+
+
+def looks_like(text: str) -> int:
+    """Its prefix tells it; without that it is read only when its driver is named."""
+    return is_no_object(text)
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -30,31 +38,26 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     GrammarError
         For a port that is no number, a key without ``=``, a brace that is never closed.
     """
-    fields: list[Field] = [Field("scheme", None, prefix, 0, len(prefix), 0)]
-    semicolon = text.find(";", len(prefix))
-    end = len(text) if semicolon < 0 else semicolon
-    _host(text, len(prefix), end, fields)
-    position = end + 1
-    while position < len(text):
-        if text[position] in "; \t\r\n":
-            position += 1
-            continue
-        equals = text.find("=", position)
-        stop = text.find(";", position)
-        if equals < 0 or 0 <= stop < equals:
-            stop = len(text) if stop < 0 else stop
+    fields = [Field("scheme", None, prefix, 0, len(prefix), 0)]
+    cursor = Cursor(text, len(prefix))
+    _host(text, *cursor.take_until(";"), fields)
+    cursor.skip(_BLANKS)
+    while not cursor.at_end:
+        whole, end = cursor.take_until("=;")
+        if not cursor.take("="):
             hint = "a value that holds ; must stand in braces: did it end where you meant?"
-            raise GrammarError("a key has no = and value", position, stop, hint)
-        name = text[position:equals].strip()
+            raise GrammarError("a key has no = and value", whole, end, hint)
+        name = text[whole:end].strip()
         if not name:
-            raise GrammarError("a key is missing before =", position, equals + 1)
-        start, finish, value, after = _value(text, equals + 1)
-        fields.append(Field("option", name, value, start, finish, position))
-        position = after + 1
+            raise GrammarError("a key is missing before =", whole, end + 1)
+        start, finish, value = _value(cursor)
+        fields.append(Field("option", name, value, start, finish, whole))
+        cursor.skip(_BLANKS)
     return Parsed(text, tuple(fields))
 
 
 def _host(text: str, start: int, end: int, fields: list[Field]) -> None:
+    r"""``host = ( "[" IPv6 "]" | name ) ["\" instance] [":" port]``; slashes at its end do not count."""
     while end > start and text[end - 1] == "/":
         end -= 1
     bracket = text.find("]", start, end) if text.startswith("[", start) else -1
@@ -75,62 +78,61 @@ def _host(text: str, start: int, end: int, fields: list[Field]) -> None:
             fields.append(Field("port", None, port, colon + 1, end, colon + 1))
 
 
-def _value(text: str, start: int) -> tuple[int, int, str, int]:
-    """Give start and end of the raw value, the value, and the place of the semicolon after it."""
-    if not text.startswith("{", start):
-        semicolon = text.find(";", start)
-        after = len(text) if semicolon < 0 else semicolon
-        return start, after, text[start:after], after
-    place = start + 1
-    while True:
-        place = text.find("}", place)
-        if place < 0:
-            raise GrammarError("a value has no closing }", start, len(text), "write } inside as two")
-        if not text.startswith("}", place + 1):
-            break
-        place += 2
-    semicolon = text.find(";", place)
-    after = len(text) if semicolon < 0 else semicolon
-    if text[place + 1 : after].strip():
-        raise GrammarError("only a semicolon may follow the closing }", place + 1, after)
-    return start + 1, place, text[start + 1 : place].replace("}}", "}"), after
+def _value(cursor: Cursor) -> tuple[int, int, str]:
+    """Pass over a value; give its bounds, braces left out, and the value."""
+    text = cursor.text
+    if not cursor.take("{"):
+        start, end = cursor.take_until(";")
+        return start, end, text[start:end]
+    start, end = cursor.take_doubled("}", "a value has no closing }", "write } inside as two")
+    after, stop = cursor.take_until(";")
+    if text[after:stop].strip():
+        raise GrammarError("only a semicolon may follow the closing }", after, stop)
+    return start, end, text[start:end].replace("}}", "}")
 
 
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write a text; what its host part cannot hold is refused by name."""
-    head, port, orphan = "", "", False
+    host, instance, port = Piece(""), "", ""
+    orphan = False  # port and instance go with a host that was refused
     refused: list[Refused] = []
-    pairs: list[tuple[str, bool]] = []
+    pairs: list[Piece] = []
     for part in fields:
         value = as_text(part.value)
         try:
             if part.role == "host":
                 orphan = True
-                head = _host_text(value)
+                host = piece_of(part.value, _host_text(value))
                 orphan = False
-            elif part.role == "port":
+            elif part.role in {"port", "instance"}:
                 if orphan:
                     raise CannotHold("its host could not be written")  # noqa: TRY301 -- booked below
-                port = f":{value}"
-            elif part.role == "instance":
-                if orphan:
-                    raise CannotHold("its host could not be written")  # noqa: TRY301 -- booked below
-                if not value or not set(";:/\\").isdisjoint(value):
-                    raise CannotHold("an instance name holds no ; : / or backslash")  # noqa: TRY301 -- booked below
-                head += f"\\{value}"
+                port, instance = (f":{value}", instance) if part.role == "port" else (port, _instance(value))
             else:
-                name = part.name or ""
-                if not name.strip() or name != name.strip() or not set(";={}").isdisjoint(name):
-                    raise CannotHold("its name cannot stand as a key here")  # noqa: TRY301 -- booked below
-                plain = value.replace("_", "").replace("-", "").replace(".", "").isalnum()
-                written = value if plain else "{" + value.replace("}", "}}") + "}"
-                pairs += [(f";{name}=", False), (written, part.name in secrets)]
+                pairs += [Piece(f";{_key(part.name or '')}="), piece_of(part.value, _braced(value))]
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
-    return Rendered([(prefix + head + port, False), *pairs], refused)
+    return Rendered([Piece(prefix), host, Piece(instance + port), *pairs], refused)
 
 
 def _host_text(value: str) -> str:
     if not set(";\\/[]{}= \t\r\n").isdisjoint(value) or not value:
         raise CannotHold("a host name here holds no blank and none of ; \\ / [ ] { } =")
     return f"[{value}]" if ":" in value else value
+
+
+def _instance(value: str) -> str:
+    if not value or not set(";:/\\").isdisjoint(value):
+        raise CannotHold("an instance name holds no ; : / or backslash")
+    return f"\\{value}"
+
+
+def _key(name: str) -> str:
+    if not name.strip() or name != name.strip() or not set(";={}").isdisjoint(name):
+        raise CannotHold("its name cannot stand as a key here")
+    return name
+
+
+def _braced(value: str) -> str:
+    plain = value.replace("_", "").replace("-", "").replace(".", "").isalnum()
+    return value if plain else "{" + value.replace("}", "}}") + "}"

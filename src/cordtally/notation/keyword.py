@@ -10,9 +10,17 @@ Source: PostgreSQL 15 documentation, section 34.1.1.1, and libpq 18.0 itself, tr
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Rendered, as_text
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from .fields import CannotHold, Field, Parsed, Refused, Rendered
+from .grammar import LIKELY, NO, BaseDialect, is_no_url
+from .remarks import Case, Remark
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from typing import Literal
 
 _BLANKS = " \t\n\r\v\f"
 _NAME = re.compile(r"[^\s=]+")
@@ -22,19 +30,21 @@ _BARE_RUN = re.compile(r"[^ \t\n\r\v\f\\]+")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """libpq's own rules; a ``trailing_backslash`` is ``kept`` (it stands for nothing) or ``refused``.
 
     ``semicolons`` are ``kept``; or each of them, even inside quotes, is a ``blank``, as PDO makes it; or one outside
     quotes is a ``separator``, as for DBD::Pg. ``quote`` is the mark that quotes.
     """
 
-    repeated: str = "last"
-    empty: str = "kept"
-    positions: tuple[str, ...] = ()
-    trailing_backslash: str = "kept"
-    semicolons: str = "kept"
-    quote: str = "'"
+    trailing_backslash: Literal["kept", "refused"] = "kept"
+    semicolons: Literal["kept", "blank", "separator"] = "kept"
+    quote: Literal["'", '"'] = "'"
+
+
+def looks_like(text: str) -> int:
+    """Pairs are worth a try wherever no object begins; which keys a driver knows decides."""
+    return LIKELY if is_no_url(text) else NO
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -48,41 +58,32 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     fields: list[Field] = [Field("scheme", None, prefix, 0, len(prefix), 0)] if prefix else []
     remarks: list[Remark] = []
     given, text = text, _without_semicolons(text, dialect)
-    position = _skip(text, len(prefix))
-    while position < len(text):
-        match = _NAME.match(text, position)
+    cursor = Cursor(text, len(prefix))
+    cursor.skip(_BLANKS)
+    while not cursor.at_end:
+        whole = cursor.position
+        match = cursor.take_pattern(_NAME)
         if match is None:
-            raise GrammarError("a keyword is missing before =", position, position + 1)
-        name_start, name = position, match[0]
-        position = _skip(text, match.end())
-        if position >= len(text) or text[position] != "=":
-            raise GrammarError(
-                "after a keyword an = must follow",
-                name_start,
-                match.end(),
-                "a value with blanks in it needs single quotes: did it end where you meant?",
-            )
-        after_equals = position + 1
-        position = _skip(text, after_equals)
-        if position < len(text) and text[position] == dialect.quote:
-            value, end = _quoted(text, position, dialect.quote)
-            fields.append(Field("option", name, value, position + 1, end - 1, name_start))
+            raise cursor.error("a keyword is missing before =")
+        cursor.skip(_BLANKS)
+        if not cursor.take("="):
+            hint = "a value with blanks in it needs single quotes: did it end where you meant?"
+            raise GrammarError("after a keyword an = must follow", whole, match.end(), hint)
+        after_equals = cursor.position
+        cursor.skip(_BLANKS)
+        start = cursor.position
+        if cursor.take(dialect.quote):
+            value = _quoted(cursor, dialect.quote)
+            fields.append(Field("option", match[0], value, start + 1, cursor.position - 1, whole))
         else:
-            value, end = _bare(text, position)
-            if dialect.trailing_backslash == "refused" and end == len(text) and _ends_in_escape(text[position:end]):
+            value = _bare(cursor)
+            end = cursor.position
+            if dialect.trailing_backslash == "refused" and cursor.at_end and _ends_in_escape(text[start:end]):
                 raise GrammarError("a character must follow the backslash", end - 1, end)
-            fields.append(Field("option", name, value, position, end, name_start))
-            if position > after_equals and "=" in value:
-                remarks.append(
-                    Remark(
-                        "needs-escaping",
-                        f"{name} is empty and takes the next pair for its value",
-                        position,
-                        end,
-                        f"write {name}='' for an empty value",
-                    )
-                )
-        position = _skip(text, end)
+            fields.append(Field("option", match[0], value, start, end, whole))
+            if start > after_equals and "=" in value:
+                remarks.append(Remark(Case.TAKES_NEXT_PAIR, start, end, {"name": match[0]}))
+        cursor.skip(_BLANKS)
     return Parsed(given, tuple(fields), tuple(remarks))
 
 
@@ -100,48 +101,40 @@ def _ends_in_escape(raw: str) -> bool:
     return (len(raw) - len(raw.rstrip("\\"))) % 2 == 1
 
 
-def _skip(text: str, position: int) -> int:
-    while position < len(text) and text[position] in _BLANKS:
-        position += 1
-    return position
-
-
-def _quoted(text: str, position: int, quote: str) -> tuple[str, int]:
-    opening = position
-    out: list[str] = []
-    position += 1
-    while position < len(text):
-        if text[position] == quote:
-            return "".join(out), position + 1
-        if text[position] == "\\":
-            out.append(text[position + 1 : position + 2])
-            position += 2
-        else:
-            run = _RUNS[quote].match(text, position)
-            assert run is not None
-            out.append(run[0])
-            position = run.end()
+def _quoted(cursor: Cursor, quote: str) -> str:
+    """``value = quote *( any but quote and "\\", or "\\" any ) quote``, its opening quote being passed over already."""
+    opening, out = cursor.position - 1, list[str]()
+    while not cursor.at_end:
+        if cursor.take(quote):
+            return "".join(out)
+        out.append(_escaped(cursor) if cursor.take("\\") else _run(cursor, _RUNS[quote]))
     hint = f"a {quote} inside a value is written \\{quote}"
-    raise GrammarError(f"a quoted value has no closing {quote}", opening, len(text), hint)
+    raise GrammarError(f"a quoted value has no closing {quote}", opening, cursor.end, hint)
 
 
-def _bare(text: str, position: int) -> tuple[str, int]:
+def _bare(cursor: Cursor) -> str:
+    """``value = *( any but blank and "\\", or "\\" any )``."""
     out: list[str] = []
-    while position < len(text) and text[position] not in _BLANKS:
-        if text[position] == "\\":
-            out.append(text[position + 1 : position + 2])
-            position = min(position + 2, len(text))
-        else:
-            run = _BARE_RUN.match(text, position)
-            assert run is not None
-            out.append(run[0])
-            position = run.end()
-    return "".join(out), position
+    while not cursor.at_end and cursor.here not in _BLANKS:
+        out.append(_escaped(cursor) if cursor.take("\\") else _run(cursor, _BARE_RUN))
+    return "".join(out)
 
 
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+def _escaped(cursor: Cursor) -> str:
+    character = cursor.here
+    cursor.position += len(character)
+    return character
+
+
+def _run(cursor: Cursor, pattern: re.Pattern[str]) -> str:
+    match = cursor.take_pattern(pattern)
+    assert match is not None
+    return match[0]
+
+
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write keyword/value pairs; a value is quoted where that is needed."""
-    pieces: list[tuple[str, bool]] = []
+    pieces: list[Piece] = []
     refused: list[Refused] = []
     for part in fields:
         try:
@@ -154,8 +147,8 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
             refused.append(Refused(part, problem.reason))
             continue
         between = " " if dialect.semicolons == "kept" else ";"
-        pieces += [(f"{between if pieces else ''}{name}=", False), (value, part.name in secrets)]
-    return Rendered([(prefix, False), *pieces] if prefix else pieces, refused)
+        pieces += [Piece(f"{between if pieces else ''}{name}="), piece_of(part.value, value)]
+    return Rendered([Piece(prefix), *pieces] if prefix else pieces, refused)
 
 
 def _name(name: str) -> str:

@@ -9,9 +9,12 @@ Source: public documentation of Oracle's JDBC driver 23 (not checked against an 
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Rendered, as_text
+from ..text import GrammarError, Piece, as_text, join, piece_of
+from .fields import CannotHold, Field, Parsed, Refused, Rendered
+from .grammar import BaseDialect, is_no_object
 
 _SID = re.compile(r"(\[[^\]]+\]|[^:/()@?,]+):(\d{1,5}):([\w$#.-]+)")
 _ALIAS_AND_FOLDER = re.compile(r"([\w.-]+)\?TNS_ADMIN=([^&]*)")
@@ -20,12 +23,15 @@ _SAFE = re.compile(r"[^\s/@\"?():;&=]+")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """No flags."""
 
-    repeated: str = "last"
-    empty: str = "kept"
     positions: tuple[str, ...] = ("user", "password")
+
+
+def looks_like(text: str) -> int:
+    """Its prefix tells it; without that it is read only when its driver is named."""
+    return is_no_object(text)
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -49,30 +55,35 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         fields.append(Field("user", None, _unquote(text[start:user_end]), start, user_end, start))
     if slash >= 0:
         fields.append(Field("password", None, _unquote(text[slash + 1 : at]), slash + 1, at, slash + 1))
-    match = _SID.fullmatch(text, at + 1)
+    _address(text, at + 1, fields)
+    return Parsed(text, tuple(fields))
+
+
+def _address(text: str, start: int, fields: list[Field]) -> None:
+    """``host ":" port ":" sid | alias "?TNS_ADMIN=" folder | any other one``."""
+    match = _SID.fullmatch(text, start)
     if match is not None:
         host = match[1].strip("[]")
         inset = 1 if match[1].startswith("[") else 0
         fields.append(Field("host", None, host, match.start(1) + inset, match.end(1) - inset, match.start(1)))
-        fields.append(Field("port", None, match[2], match.start(2), match.end(2), match.start(2)))
-        fields.append(Field("option", "SID", match[3], match.start(3), match.end(3), match.start(3)))
-    elif (match := _ALIAS_AND_FOLDER.fullmatch(text, at + 1)) is not None:
+        fields.append(Field("port", None, match[2], *match.span(2), match.start(2)))
+        fields.append(Field("option", "SID", match[3], *match.span(3), match.start(3)))
+    elif (match := _ALIAS_AND_FOLDER.fullmatch(text, start)) is not None:
         fields.append(Field("option", "(connect)", match[1], *match.span(1), match.start(1)))
         fields.append(Field("option", "TNS_ADMIN", match[2], *match.span(2), match.end(1) + 1))
-    elif at + 1 < len(text):
-        fields.append(Field("option", "(connect)", text[at + 1 :], at + 1, len(text), at + 1))
-    return Parsed(text, tuple(fields))
+    elif start < len(text):
+        fields.append(Field("option", "(connect)", text[start:], start, len(text), start))
 
 
 def _unquote(raw: str) -> str:
     return raw[1:-1] if len(raw) > 1 and raw[0] == raw[-1] == '"' else raw
 
 
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write a URL; a user or password that would be read as something else is refused."""
     refused: list[Refused] = []
-    head: list[tuple[str, bool]] = []
-    connect: list[tuple[str, bool]] = []
+    head: list[Piece] = []
+    connect: list[Piece] = []
     folder: Field | None = None
     named = any(f.role == "user" and _SAFE.fullmatch(as_text(f.value)) for f in fields)
     for part in fields:
@@ -83,17 +94,18 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
                     raise CannotHold(  # noqa: TRY301 -- booked below
                         "nothing is escaped in this URL: pass user and password apart from it"
                     )
-                head += [(value, False)] if part.role == "user" else [("/", False), (value, True)]
+                head += [Piece("/")] if part.role == "password" else []
+                head.append(piece_of(part.value, value))
             elif part.name == "(connect)":
-                connect = [(value, part.name in secrets)]
+                connect = [piece_of(part.value, value)]
             elif part.name == "TNS_ADMIN" and "&" not in value:
                 folder = part
             else:
                 raise CannotHold("it has no place in this URL")  # noqa: TRY301 -- booked below
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
-    if folder is not None and connect and _ALIAS.fullmatch(connect[0][0]):
-        connect.append((f"?TNS_ADMIN={as_text(folder.value)}", False))
+    if folder is not None and connect and _ALIAS.fullmatch(join(connect)):
+        connect += [Piece("?TNS_ADMIN="), piece_of(folder.value, as_text(folder.value))]
     elif folder is not None:
         refused.append(Refused(folder, "a folder of aliases has a place only behind an alias"))
-    return Rendered([(prefix, False), *head, ("@", False), *connect], refused)
+    return Rendered([Piece(prefix), *head, Piece("@"), *connect], refused)

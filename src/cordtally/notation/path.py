@@ -1,47 +1,69 @@
-"""A bare file path: the whole text is the database, without any escaping."""
+"""A bare file path: the whole text is the database, without any escaping.
+
+text = [prefix] path
+"""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from .parts import Field, GrammarError, Parsed, Refused, Rendered, as_text
+from ..text import GrammarError, Piece, as_text, piece_of
+from .fields import Field, Parsed, Refused, Rendered
+from .grammar import NO, PERHAPS, SURELY, BaseDialect, is_no_object
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from typing import Literal
 
 _ALIAS = re.compile(r"[\w.-]+")
+_FILE = re.compile(r":memory:|[^=;\n]+\.(?:db|db3|sqlite|sqlite3)")
+_LONGEST = 4096  # no file system takes a longer path
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """``role`` says what the text is: a ``database``, or an ``alias``, which is a single word."""
 
-    role: str = "database"
-    repeated: str = "last"
-    empty: str = "kept"
+    role: Literal["database", "alias"] = "database"
     positions: tuple[str, ...] = ("database",)
 
 
+def looks_like(text: str) -> int:
+    """Any text may be a path; one with the ending of a database file, and what SQLite keeps in memory, surely is."""
+    if text.startswith("file:") or not is_no_object(text):
+        return NO
+    return SURELY if _FILE.fullmatch(text[:_LONGEST]) else PERHAPS
+
+
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
-    """Take the text as a path."""
-    if prefix:
-        start, end = len(prefix), len(text)
-        found = [Field("scheme", None, prefix, 0, start, 0)]
-        found += [Field(dialect.role, None, text[start:], start, end, start)] if end > start else []
-        return Parsed(text, tuple(found))
-    if text and dialect.role == "alias" and not _ALIAS.fullmatch(text):
-        raise GrammarError("an alias is a word of letters, digits, . _ and -", 0, len(text))
-    return Parsed(text, (Field(dialect.role, None, text, 0, len(text), 0),) if text else ())
+    """Take the text as a path.
+
+    Raises
+    ------
+    GrammarError
+        For an alias that is more than a word.
+    """
+    start = len(prefix)
+    fields = [Field("scheme", None, prefix, 0, start, 0)] if prefix else []
+    if len(text) > start:
+        if not prefix and dialect.role == "alias" and not _ALIAS.fullmatch(text):
+            raise GrammarError("an alias is a word of letters, digits, . _ and -", 0, len(text))
+        fields.append(Field(dialect.role, None, text[start:], start, len(text), start))
+    return Parsed(text, tuple(fields))
 
 
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write the path; options have no place beside it."""
-    pieces: list[tuple[str, bool]] = [(prefix, False)] if prefix else []
+    pieces = [Piece(prefix)] if prefix else []
     refused: list[Refused] = []
     for part in fields:
         value = as_text(part.value)
         if part.role == "alias" and not _ALIAS.fullmatch(value):
             refused.append(Refused(part, "an alias is a word of letters, digits, . _ and -"))
         elif part.role == dialect.role:
-            pieces.append((as_text(part.value), False))
+            pieces.append(piece_of(part.value, value))
         else:
             refused.append(Refused(part, f"{dialect.role} is all there is"))
     return Rendered(pieces, refused)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from urllib.parse import quote, unquote
 
-from .parts import CannotHold
+from .fields import CannotHold
 
 _ASCII = {f"{code:02{form}}": chr(code) for code in range(128) for form in "xX"}
 _SAFE = re.compile(r"[A-Za-z0-9._~-]*", re.ASCII)

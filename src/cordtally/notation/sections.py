@@ -9,9 +9,16 @@ documentation, "Using Option Files"; libpq 15, parseServiceFile; unixODBC 2.3.11
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Rendered, as_text
+from ..text import GrammarError, Piece, as_text, piece_of
+from .fields import CannotHold, Field, Parsed, Refused, Rendered
+from .grammar import LIKELY, NO, BaseDialect
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from typing import Literal
 
 _SECTION = re.compile(r"[ \t]*\[([^\]\r\n]*)\]")
 _ESCAPES = {"b": "\b", "t": "\t", "n": "\n", "r": "\r", "\\": "\\", "s": " ", '"': '"', "'": "'"}
@@ -19,7 +26,7 @@ _PLAIN = re.compile(r"[A-Za-z0-9_./:,@%+=*~^&!?-]+")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """How one kind of file quotes.
 
     ``sections`` lists the names that are read, the first one being written; empty for any. ``quoting`` is ``raw``
@@ -28,16 +35,29 @@ class Dialect:
     """
 
     sections: tuple[str, ...] = ()
-    quoting: str = "raw"
+    quoting: Literal["raw", "trimmed", "escaped"] = "raw"
     dashes: bool = False
     comments: str = "#;"
-    repeated: str = "last"
-    empty: str = "kept"
-    positions: tuple[str, ...] = ()
 
 
-def parse(text: str, dialect: Dialect, prefix: str, section: str | None = None) -> Parsed:
-    """Take one section of a file apart.
+def looks_like(text: str) -> int:
+    """It begins with a section or a comment."""
+    return LIKELY if text.lstrip()[:1] in {"[", "#"} else NO
+
+
+def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
+    """Take the section apart that the dialect wants.
+
+    Raises
+    ------
+    GrammarError
+        As `parse_section`.
+    """
+    return parse_section(text, dialect, None)
+
+
+def parse_section(text: str, dialect: Dialect, section: str | None) -> Parsed:
+    """Take one section of a file apart: the named one, or where None the first of those that the dialect wants.
 
     Raises
     ------
@@ -107,10 +127,10 @@ def _escaped(text: str, begin: int, stop: int) -> tuple[str, int, int]:
     return value, begin, stop
 
 
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write a section; a value that a line cannot hold is refused."""
     title = dialect.sections[0] if dialect.sections else "greywick"
-    pieces: list[tuple[str, bool]] = [(f"[{title}]\n", False)]
+    pieces = [Piece(f"[{title}]\n")]
     refused: list[Refused] = []
     for part in fields:
         name, value = part.name or "", as_text(part.value)
@@ -121,7 +141,7 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
             continue
-        pieces += [(f"{name}=", False), (written, part.name in secrets), ("\n", False)]
+        pieces += [Piece(f"{name}="), piece_of(part.value, written), Piece("\n")]
     return Rendered(pieces, refused)
 
 

@@ -14,20 +14,28 @@ ODBC's SQLDriverConnect; psqlODBC 13.02 through unixODBC 2.3.11, tried.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from urllib.parse import unquote_plus
 
-from .parts import CannotHold, Field, GrammarError, Parsed, Refused, Remark, Rendered, as_text
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from .fields import CannotHold, Field, Parsed, Refused, Rendered
+from .grammar import LIKELY, BaseDialect, is_no_url
+from .remarks import Case, Remark
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from typing import Literal
 
 _PLAIN = re.compile(r"[A-Za-z0-9_./:,@%+*~^&!?\\-](?:[A-Za-z0-9_./:,@%+*~^&!?\\ -]*[A-Za-z0-9_./:,@%+*~^&!?\\-])?")
 _BRACE_FREE = re.compile(r"[A-Za-z0-9_.-]+")
-
+_BLANKS = " \t\r\n"
 _QUOTES = {'"': '"', "'": "'"}
 _BRACES = {"{": "}"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Dialect:
+class Dialect(BaseDialect):
     """How one driver quotes.
 
     ``quoting`` is ``either-quote``, ``braces``, ``doubled`` or ``none``; ``braced`` and ``percent`` list the keys that
@@ -37,17 +45,19 @@ class Dialect:
     ``rest_is`` names the key that a text without any equals sign stands for.
     """
 
-    quoting: str = "braces"
+    quoting: Literal["either-quote", "braces", "doubled", "none"] = "braces"
     braced: tuple[str, ...] = ()
     percent: tuple[str, ...] = ()
     trims: bool = False
-    value_ends: str = "kept"
-    separators: str = ";"
+    value_ends: Literal["kept", "trimmed"] = "kept"
+    separators: Literal[";", ":;"] = ";"
     bracketed: tuple[str, ...] = ()
     rest_is: str = ""
-    empty: str = "kept"
-    repeated: str = "last"
-    positions: tuple[str, ...] = ()
+
+
+def looks_like(text: str) -> int:
+    """Several pairs have a semicolon between them; a single pair may be one, too."""
+    return LIKELY if is_no_url(text) and (";" in text or text.count("=") <= 1) else is_no_url(text)
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -69,32 +79,20 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         return Parsed(text, tuple(fields))
     folded = {name.casefold() for name in dialect.percent}
     braced = {name.casefold() for name in dialect.braced}
-    position, length = len(prefix), len(text)
-    while position < length:
-        if text[position] in "; \t\r\n":
-            position += 1
-            continue
-        equals = _end_of_key(text, position, dialect)
-        name = text[position:equals].replace("==", "=").strip()
-        if not name:
-            raise GrammarError("a key is missing before =", position, equals + 1)
+    cursor = Cursor(text, len(prefix))
+    cursor.skip(";" + _BLANKS)
+    while not cursor.at_end:
+        whole = cursor.position
+        name = _key(cursor, doubled=dialect.quoting == "either-quote")
         marks = _QUOTES if dialect.quoting == "either-quote" else _BRACES if _takes_braces(name, braced) else {}
-        start, end, value, after = _value(text, equals + 1, marks, trims=dialect.trims)
-        if name.casefold() in folded and start > 0 and text[start - 1 : start] != "{":
+        start, end, value = _value(cursor, marks, trims=dialect.trims)
+        if name.casefold() in folded and text[start - 1 : start] != "{":
             value = unquote_plus(value, errors="surrogateescape")
         if not (value == "" and dialect.empty == "dropped"):
-            fields.append(Field("option", name, value, start, end, position))
-        elif name:
-            remarks.append(
-                Remark(
-                    "needs-escaping",
-                    f"{name} is empty and counts as not given",
-                    position,
-                    after,
-                    "leave it out",
-                )
-            )
-        position = after + 1
+            fields.append(Field("option", name, value, start, end, whole))
+        else:
+            remarks.append(Remark(Case.EMPTY_IS_ABSENT, whole, cursor.position, {"name": name}))
+        cursor.skip(";" + _BLANKS)
     return Parsed(text, tuple(fields), tuple(remarks))
 
 
@@ -138,61 +136,48 @@ def _end_of_unquoted(text: str, position: int, dialect: Dialect, last_bracket: i
     return len(text)
 
 
-def _end_of_key(text: str, start: int, dialect: Dialect) -> int:
-    position = start
-    stop = text.find(";", start)
+def _key(cursor: Cursor, *, doubled: bool) -> str:
+    """``key "="``, where a ``doubled`` = inside the key is one; give the key."""
+    whole = cursor.position
     while True:
-        equals = text.find("=", position)
-        if equals < 0 or 0 <= stop < equals:
-            end = len(text) if stop < 0 else stop
-            raise GrammarError(
-                "a key has no = and value",
-                start,
-                end,
-                "a value that holds ; must be quoted: did it end where you meant?",
-            )
-        if dialect.quoting == "either-quote" and text.startswith("==", equals):
-            position = equals + 2
+        _, end = cursor.take_until("=;")
+        if doubled and cursor.take("=="):
             continue
-        return equals
+        if not cursor.take("="):
+            hint = "a value that holds ; must be quoted: did it end where you meant?"
+            raise GrammarError("a key has no = and value", whole, end, hint)
+        name = cursor.text[whole:end].strip()
+        if doubled:
+            name = name.replace("==", "=")
+        if not name:
+            raise GrammarError("a key is missing before =", whole, end + 1)
+        return name
 
 
-def _value(text: str, position: int, marks: dict[str, str], *, trims: bool) -> tuple[int, int, str, int]:
-    """Give start and end of the raw value, the value, and the place of the semicolon after it.
+def _value(cursor: Cursor, marks: dict[str, str], *, trims: bool) -> tuple[int, int, str]:
+    """Pass over a value, up to the semicolon after it; give its bounds, quotes left out, and the value.
 
     ``marks`` maps each opening mark that counts here to its closing one.
     """
-    begin = position
+    text = cursor.text
     if trims:
-        while begin < len(text) and text[begin] in " \t\r\n":
-            begin += 1
-    closing = marks.get(text[begin : begin + 1])
+        cursor.skip(_BLANKS)
+    closing = marks.get(cursor.here)
     if closing is None:
-        semicolon = text.find(";", position)
-        after = len(text) if semicolon < 0 else semicolon
-        end = after
-        if trims:
-            end = begin + len(text[begin:after].rstrip())
-        return begin, end, text[begin:end], after
-    place = begin + 1
-    while True:
-        place = text.find(closing, place)
-        if place < 0:
-            raise GrammarError(f"a value has no closing {closing}", begin, len(text), f"write {closing} inside as two")
-        if text.startswith(closing, place + 1):
-            place += 2
-            continue
-        break
-    semicolon = text.find(";", place)
-    after = len(text) if semicolon < 0 else semicolon
-    if text[place + 1 : after].strip():
-        raise GrammarError(f"only a semicolon may follow the closing {closing}", place + 1, after)
-    return begin + 1, place, text[begin + 1 : place].replace(closing * 2, closing), after
+        start, after = cursor.take_until(";")
+        end = start + len(text[start:after].rstrip()) if trims else after
+        return start, end, text[start:end]
+    cursor.position += 1
+    start, end = cursor.take_doubled(closing, f"a value has no closing {closing}", f"write {closing} inside as two")
+    after, stop = cursor.take_until(";")
+    if text[after:stop].strip():
+        raise GrammarError(f"only a semicolon may follow the closing {closing}", after, stop)
+    return start, end, text[start:end].replace(closing * 2, closing)
 
 
-def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozenset[str]) -> Rendered:
+def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write pairs, each value quoted as its driver reads it."""
-    pieces: list[tuple[str, bool]] = []
+    pieces: list[Piece] = []
     refused: list[Refused] = []
     braced = {name.casefold() for name in dialect.braced}
     for part in fields:
@@ -209,8 +194,8 @@ def render(fields: list[Field], dialect: Dialect, prefix: str, secrets: frozense
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
             continue
-        pieces += [(f"{';' if pieces else ''}{key}=", False), (written, part.name in secrets)]
-    return Rendered([(prefix, False), *pieces] if prefix else pieces, refused)
+        pieces += [Piece(f"{';' if pieces else ''}{key}="), piece_of(part.value, written)]
+    return Rendered([Piece(prefix), *pieces] if prefix else pieces, refused)
 
 
 def _bare_key(name: str, dialect: Dialect) -> str:

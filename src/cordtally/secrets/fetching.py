@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from ..catalog import find_nearest
-from ..errors import LocatorError, UnknownName
+from ..composing import parse_locator
+from ..errors import FieldError, LocatorError, shielded
 from ..model import Locator, Secret
 
 LARGEST_SECRET = 65536
@@ -23,6 +24,7 @@ class Surroundings:
     ask: Callable[[str], str] | None = None
 
 
+@shielded
 def fetch(locator: Locator | str, surroundings: Surroundings | None = None) -> Secret:
     """Fetch the secret that a locator points at.
 
@@ -30,14 +32,13 @@ def fetch(locator: Locator | str, surroundings: Surroundings | None = None) -> S
     ------
     LocatorError
         When it is not there; the message names the locator and what to do, never a secret.
-    UnknownName
-        When there is no such scheme.
+    FieldError
+        When no store has its scheme.
     """
     if isinstance(locator, str):
-        locator = Locator.parse(locator)
+        locator = parse_locator(locator)
     if locator.scheme not in SCHEMES:
-        hint = f"schemes: {', '.join(SCHEMES)}"
-        raise UnknownName("locator scheme", locator.scheme, nearest=find_nearest(locator.scheme, SCHEMES), hint=hint)
+        raise FieldError(f"no store has the scheme of this locator; there are {', '.join(SCHEMES)}")
     return Secret(SCHEMES[locator.scheme](locator.rest, surroundings or Surroundings()))
 
 

@@ -2,20 +2,10 @@
 
 from __future__ import annotations
 
+from ..errors import shielded
 from ..exchange import choose_target, write
-from ..model import MASK, Cord, Locator, Secret
+from ..model import Cord, Locator
 from .fetching import Surroundings, fetch
-
-
-class ClearArguments(dict[str, object]):
-    """Arguments with their secrets in clear; ``repr`` and ``str`` still mask them, so that no log shows them."""
-
-    def __init__(self, items: dict[str, object], secrets: frozenset[str]) -> None:
-        super().__init__(items)
-        self._secrets = secrets
-
-    def __repr__(self) -> str:
-        return repr({k: MASK if k in self._secrets else v for k, v in self.items()})
 
 
 def with_secret(cord: Cord, surroundings: Surroundings | None = None) -> Cord:
@@ -31,6 +21,7 @@ def with_secret(cord: Cord, surroundings: Surroundings | None = None) -> Cord:
     return cord
 
 
+@shielded
 def arguments_for(cord: Cord, driver: str, surroundings: Surroundings | None = None) -> dict[str, object]:
     """Give what to pass to the driver's connect function as ``**arguments``.
 
@@ -49,6 +40,4 @@ def arguments_for(cord: Cord, driver: str, surroundings: Surroundings | None = N
     """
     suited = choose_target(driver.partition("/")[0], cord)
     target = suited.name if suited.facts.grammar == "arguments" else f"{suited.driver.id}/arguments"
-    writing = write(with_secret(cord, surroundings), target)
-    secrets = frozenset(k for k, v in (writing.arguments or {}).items() if isinstance(v, Secret))
-    return ClearArguments(writing.clear_arguments(), secrets)
+    return write(with_secret(cord, surroundings), target).clear_arguments()

@@ -1,6 +1,5 @@
-"""Whole searches: sweeping a tree for credentials, and vetting files."""
+"""Whole searches: sweeping a tree for connection strings and credentials."""
 
-from .sweep import RULES, Hit, Sweep, sweep, sweep_text
-from .vet import vet
+from .searching import Hit, Sweep, sweep, sweep_text
 
-__all__ = ["RULES", "Hit", "Sweep", "sweep", "sweep_text", "vet"]
+__all__ = ["Hit", "Sweep", "sweep", "sweep_text"]

@@ -17,7 +17,7 @@
     cord = "tides"
     instances = 4
 
-The checks of single fields are left to ``exchange.composing``, secrets to ``cordtally.secrets``; what services mean,
+The checks of single fields are left to ``composing``, secrets to ``cordtally.secrets``; what services mean,
 which share a server's connections, is left to ``cordtally.pooling.budgeting``.
 """
 
@@ -31,9 +31,9 @@ from pathlib import Path
 from typing import NamedTuple
 
 from ..catalog import find_nearest, load_engine
+from ..composing import FIELDS, compose, parse_locator
 from ..errors import CordTallyError, FieldError, TallyError, UnknownName
-from ..exchange.composing import FIELDS, compose
-from ..model import Cord, Locator
+from ..model import Cord
 from .places import find_place
 
 FILE_NAME = "tally.toml"
@@ -240,7 +240,7 @@ def _check_cord(place: Path, source: str, layer: str, fields: Mapping[str, objec
     if password is None:
         return
     try:
-        Locator.parse(str(password))
+        parse_locator(str(password))
     except FieldError as error:
         line = find_place(source, layer, "password")
         where = f"{place}:{line}" if line else str(place)

@@ -1,6 +1,8 @@
-"""Vetting: findings about a text or a cord, each with a rule, a severity, a place, a reason and what to do."""
+"""Vetting: one registry of rules by family, findings, and what a rule may look at."""
 
-from .findings import RULES, Finding, Rule, Severity
+from .findings import Finding, Look
+from .registry import RULES
+from .rules import Rule, RuleId, Severity, Subject
 from .vet import vet_cord, vet_reading, vet_text
 
-__all__ = ["RULES", "Finding", "Rule", "Severity", "vet_cord", "vet_reading", "vet_text"]
+__all__ = ["RULES", "Finding", "Look", "Rule", "RuleId", "Severity", "Subject", "vet_cord", "vet_reading", "vet_text"]

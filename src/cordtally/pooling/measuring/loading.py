@@ -9,19 +9,19 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from dataclasses import dataclass
 from time import perf_counter, process_time, sleep
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
+from ...servers import Session
 from .stalls import Stalls
 
 if TYPE_CHECKING:
     Array = np.ndarray[tuple[int], np.dtype[np.float64]]
 
-Session = Any
 Record = tuple[int, float, float, float]  # which request, its wait (s), when it began and ended (s, perf_counter)
 Task = Callable[[list[Record]], None]
 _NAP = 0.05
@@ -54,8 +54,8 @@ class Load:
 class Sessions:
     """Open sessions, grown as needed and all closed at the end."""
 
-    def __init__(self, connect: Callable[[], Session]) -> None:
-        self._connect = connect
+    def __init__(self, connect: Callable[[], Session], close: Callable[[Session], None]) -> None:
+        self._connect, self._close = connect, close
         self.opened: list[Session] = []
 
     def grow(self, count: int) -> list[Session]:
@@ -67,27 +67,33 @@ class Sessions:
     def close(self) -> None:
         """Close all, whatever state they are in."""
         for session in self.opened:
-            with suppress(Exception):
-                session.close()
+            self._close(session)
         self.opened.clear()
 
 
 @contextmanager
-def open_sessions(connect: Callable[[], Session]) -> Iterator[Sessions]:
+def open_sessions(connect: Callable[[], Session], close: Callable[[Session], None]) -> Iterator[Sessions]:
     """Keep sessions for the time of a measurement."""
-    sessions = Sessions(connect)
+    sessions = Sessions(connect, close)
     try:
         yield sessions
     finally:
         sessions.close()
 
 
+class Failures(NamedTuple):
+    """What a driver raises when a request fails, and how its cause is said without quoting it."""
+
+    errors: tuple[type[Exception], ...]
+    say: Callable[[Exception], str]
+
+
 class _Workers:
     """Threads that record what they do until they are told to stop."""
 
-    def __init__(self, errors: tuple[type[Exception], ...]) -> None:
+    def __init__(self, expected: Failures) -> None:
         self.stop = threading.Event()
-        self.errors = errors
+        self.say = expected.say
         self.failures: list[str] = []
 
     def run(self, tasks: list[Task], seconds: float | None, requests: int = 0) -> Load:
@@ -130,16 +136,14 @@ class _Workers:
 
     def fail(self, error: Exception) -> None:
         """Note a failure; after many the load stops."""
-        self.failures.append(str(error).strip().split("\n")[0])
+        self.failures.append(self.say(error))
         if len(self.failures) >= 20:
             self.stop.set()
 
 
-def load_closed(
-    sessions: list[Session], work: Callable[[Session], None], errors: tuple[type[Exception], ...], seconds: float
-) -> Load:
+def load_closed(sessions: list[Session], work: Callable[[Session], None], expected: Failures, seconds: float) -> Load:
     """Let each session ask again and again, until there were ``seconds`` in which this machine did not stand still."""
-    workers = _Workers(errors)
+    workers = _Workers(expected)
 
     def task(session: Session) -> Task:
         def loop(record: list[Record]) -> None:
@@ -147,7 +151,7 @@ def load_closed(
                 begun = perf_counter()
                 try:
                     work(session)
-                except errors as error:
+                except expected.errors as error:
                     workers.fail(error)
                     sleep(0.01)
                     continue
@@ -158,14 +162,12 @@ def load_closed(
     return workers.run([task(session) for session in sessions], seconds)
 
 
-def load_open(
-    sessions: list[Session], work: Callable[[Session], None], errors: tuple[type[Exception], ...], instants: Array
-) -> Load:
+def load_open(sessions: list[Session], work: Callable[[Session], None], expected: Failures, instants: Array) -> Load:
     """Start requests at their instants (s from now, in order), each on the session that comes free first.
 
     A session that was free at the instant makes no wait, however late the operating system wakes its thread.
     """
-    workers = _Workers(errors)
+    workers = _Workers(expected)
     lock, place = threading.Lock(), iter(range(len(instants)))
     meant = instants.tolist()
     begin = perf_counter() + 0.05
@@ -183,7 +185,7 @@ def load_open(
                 begun = perf_counter()
                 try:
                     work(session)
-                except errors as error:
+                except expected.errors as error:
                     workers.fail(error)
                     continue
                 record.append((number, max(0.0, free - due), begun, perf_counter()))

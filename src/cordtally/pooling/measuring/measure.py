@@ -7,12 +7,11 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from ...catalog import load_engine
-from ...errors import MissingExtra, PoolModelError
+from ...errors import MissingExtra, PoolModelError, ServerError
 from ...model import Cord
-from ...secrets import Surroundings, arguments_for, with_secret
+from ...secrets import Surroundings
+from ...servers import Capacity, Deadline, EngineServer, NoAnswer, Refusal, Session, open_session, place_of, server_for
 from ..quantities import show_seconds, show_share
-from ..servers import server_module
-from ..servers.session import Capacity
 
 if TYPE_CHECKING:
     import numpy as np
@@ -27,6 +26,8 @@ SHARES = {"p50": 0.5, "p95": 0.95, "p99": 0.99}
 _BUSY_CLIENT = 0.7
 _REPEATS = 100
 _MOST = 1_000
+CONNECT_LIMIT = 5.0
+"""How long opening a session may take, and an answer to a question of our own (s)."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -181,7 +182,9 @@ def measure(
     FieldError
         For an engine that cannot be measured, and a statement that may change something.
     PoolModelError
-        When the server has not so many connections to spare, or the statement fails at once.
+        When the server has not so many connections to spare.
+    ServerError
+        When the server lets nobody in, does not answer, or refuses the statement.
     MissingExtra
         When the driver or NumPy is not installed.
     """
@@ -189,27 +192,32 @@ def measure(
         import numpy as np
     except ImportError:
         raise MissingExtra("NumPy", "pool", "measuring") from None
-    from .loading import load_closed, load_open, open_sessions
+    from .loading import Failures, load_closed, load_open, open_sessions
 
-    server = server_module(cord.engine)
-    arguments = dict(arguments_for(with_secret(cord, surroundings), server.DRIVER))
+    server = server_for(cord.engine)
     errors = server.errors()
+    failures = Failures(errors, lambda error: server.cause_of(error).cause)
 
-    def work(session: Any) -> None:  # noqa: ANN401
+    def work(session: Session) -> None:
         server.run(session, plan.statement)
 
-    def connect() -> Any:  # noqa: ANN401
-        return server.connect(arguments, limit=plan.statement_limit, writes=plan.writes)
+    def connect() -> Session:
+        session = open_session(cord, Deadline(CONNECT_LIMIT), surroundings, writes=plan.writes)
+        server.prepare(session, limit=plan.statement_limit, writes=plan.writes)
+        return session
 
     total = len(plan.steps) + (1 if plan.pool_size else 0)
-    with open_sessions(connect) as sessions:
+    with open_sessions(connect, server.close) as sessions:
         try:
             capacity = _first_look(sessions, server, plan)
-        except errors as error:
-            raise PoolModelError(f"the server says: {str(error).strip()}") from None
+        except Exception as error:
+            if not isinstance(error, (Refusal, *errors)):
+                raise
+            refusal = error if isinstance(error, Refusal) else server.cause_of(error)
+            raise ServerError(f"{place_of(cord)}: {refusal.cause}; {refusal.hint}") from None
         loads: dict[int, Load] = {}
         for number, concurrency in enumerate(plan.steps):
-            loads[concurrency] = load_closed(sessions.grow(concurrency), work, errors, plan.seconds)
+            loads[concurrency] = load_closed(sessions.grow(concurrency), work, failures, plan.seconds)
             _check(loads[concurrency])
             if progress is not None:
                 progress(number + 1, total)
@@ -219,7 +227,7 @@ def measure(
             rate = _rate(loads, plan)
             gaps = np.random.default_rng(plan.seed).exponential(1 / rate, max(50, int(5 * plan.seconds * rate)))
             instants = np.cumsum(gaps)
-            waits = load_open(sessions.grow(plan.pool_size), work, errors, instants)
+            waits = load_open(sessions.grow(plan.pool_size), work, failures, instants)
             _check(waits)
             if progress is not None:
                 progress(total, total)
@@ -227,10 +235,10 @@ def measure(
     return _gather(plan, capacity, loads, waits, rate, compared, embedded=load_engine(cord.engine).embedded)
 
 
-def _first_look(sessions: Sessions, server: Any, plan: Plan) -> Capacity:  # noqa: ANN401
+def _first_look(sessions: Sessions, server: EngineServer, plan: Plan) -> Capacity:
     (first,) = sessions.grow(1)
     server.check(first, plan.statement, writes=plan.writes)
-    capacity: Capacity = server.capacity(first)
+    capacity = server.capacity(first, Deadline(CONNECT_LIMIT))
     if capacity.limit is not None:
         left = capacity.limit - capacity.reserve - capacity.open
         if plan.most_connections - 1 > left:
@@ -238,7 +246,10 @@ def _first_look(sessions: Sessions, server: Any, plan: Plan) -> Capacity:  # noq
                 f"the server allows {capacity.limit} connections, keeps {capacity.reserve} and has {capacity.open} "
                 f"open: measure with {left + 1} at most"
             )
-    server.run(first, plan.statement)
+    try:
+        Deadline(plan.statement_limit + CONNECT_LIMIT).run(lambda: server.run(first, plan.statement))
+    except NoAnswer:
+        raise Refusal("the statement took longer than its limit", "give it longer, or a shorter statement") from None
     return capacity
 
 
@@ -356,7 +367,7 @@ def _notes(
     failed = sum(load.failures for load in every)
     if failed:
         first = next(load.first_failure for load in every if load.failures)
-        notes.append(f"{failed} statements failed; the first said: {first}")
+        notes.append(f"{failed} statements failed; the first: {first}")
     mean = next((c for c in compared if c.name == "mean"), None)
     if mean is not None and not mean.low <= mean.measured <= mean.high:
         longer = "longer" if mean.measured > mean.high else "shorter"

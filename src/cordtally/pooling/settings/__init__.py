@@ -2,11 +2,10 @@
 
 from .convert import PoolConversion, convert_pool
 from .reading import PoolSettings, read_settings
-from .vet import PoolFinding, ServerLimits, vet_pool
+from .vet import ServerLimits, vet_pool
 
 __all__ = [
     "PoolConversion",
-    "PoolFinding",
     "PoolSettings",
     "ServerLimits",
     "convert_pool",

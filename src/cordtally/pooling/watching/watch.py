@@ -6,19 +6,19 @@ Showing it is left to the command line, recording to ``record``.
 from __future__ import annotations
 
 from collections import deque
-from contextlib import suppress
 from dataclasses import dataclass
 from time import perf_counter, time
 from types import TracebackType
-from typing import Any
 
-from ...errors import PoolModelError
+from ...errors import ServerError
 from ...model import Cord
-from ...secrets import Surroundings, arguments_for, with_secret
-from ..servers import Activity, server_module
+from ...secrets import Surroundings
+from ...servers import Activity, Deadline, Refusal, Session, open_session, place_of, server_for
 
 HISTORY = 600
 STATEMENT_LIMIT = 2.0
+LOOK_LIMIT = 5.0
+"""How long opening the session may take, and each look (s)."""
 NEAR_LIMIT = 0.8
 COLUMNS = (
     "time", "active", "idle", "idle_in_transaction", "waiting", "oldest", "transactions", "limit", "cost",
@@ -64,44 +64,41 @@ class Watch:
     ------
     FieldError
         For an engine without an activity view.
-    PoolModelError
-        When the server lets nobody in.
+    ServerError
+        When the server lets nobody in, or does not answer.
     MissingExtra
         When the driver is not installed.
     """
 
     def __init__(self, cord: Cord, *, surroundings: Surroundings | None = None) -> None:
-        self._server = server_module(cord.engine)
-        self._arguments = dict(arguments_for(with_secret(cord, surroundings), self._server.DRIVER))
-        self._session: Any = None
+        self._server = server_for(cord.engine)
+        self._cord, self._surroundings = cord, surroundings
+        self._session: Session = None
         self.history: deque[Sample] = deque(maxlen=HISTORY)
 
     def __enter__(self) -> Watch:
-        try:
-            self._session = self._server.connect(self._arguments, limit=STATEMENT_LIMIT, writes=False)
-        except self._server.errors() as error:
-            raise PoolModelError(f"the server says: {str(error).strip()}") from None
+        self._session = open_session(self._cord, Deadline(LOOK_LIMIT), self._surroundings)
+        self._server.prepare(self._session, limit=STATEMENT_LIMIT, writes=False)
         return self
 
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        with suppress(Exception):
-            self._session.close()
+        self._server.close(self._session)
 
     def look(self) -> Sample:
         """Take a sample.
 
         Raises
         ------
-        PoolModelError
+        ServerError
             When the server does not answer any more.
         """
         begun = perf_counter()
         try:
-            activity = self._server.activity(self._session)
-        except self._server.errors() as error:
-            raise PoolModelError(f"the server says: {str(error).strip()}") from None
+            activity = self._server.activity(self._session, Deadline(LOOK_LIMIT))
+        except Refusal as refusal:
+            raise ServerError(f"{place_of(self._cord)}: {refusal.cause}; {refusal.hint}") from None
         cost = perf_counter() - begun
         now, rate = time(), None
         if self.history:

@@ -1,0 +1,83 @@
+"""Vets whatever it is given: a text, a cord, a tally file, or any file in which connection strings stand."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+from ..errors import TextError, shielded
+from ..exchange import Reading
+from ..model import Cord, Secret
+from ..spotting import Candidate, spot
+from ..tally import load
+from ..vetting import Finding, RuleId, Severity, vet_cord, vet_reading, vet_text
+
+_HEAD = 400
+
+
+@shielded
+def vet(what: str | Secret | Path | Reading | Cord, *, driver: str | None = None) -> tuple[Finding, ...]:
+    """Give the findings for a connection string, a reading, a cord, or a file (given as a `Path`).
+
+    A tally's cords are vetted in each environment; in any other file every connection string is found and vetted,
+    with its line and column.
+
+    Raises
+    ------
+    TextError
+        When a text cannot be read.
+    TallyError
+        When a tally cannot be used.
+    OSError
+        When a file cannot be read.
+
+    Examples
+    --------
+    >>> import cordtally as ct
+    >>> [f.rule.value for f in ct.vet("postgresql://tide_gauge@gauge.greywick.example/tides?sslmode=require")]
+    ['encrypted-not-verified']
+    """
+    match what:
+        case Reading():
+            return vet_reading(what)
+        case Cord():
+            return vet_cord(what)
+        case Path():
+            return tuple(_vet_file(what, driver))
+    return vet_text(what, driver=driver)
+
+
+def _vet_file(path: Path, driver: str | None) -> Iterator[Finding]:
+    text = path.read_text("utf-8", errors="surrogateescape")
+    if path.suffix == ".toml" and any(line.replace(" ", "").startswith("tally=") for line in text[:_HEAD].splitlines()):
+        yield from _vet_tally(path)
+        return
+    for number, line in enumerate(text.splitlines(), 1):
+        for candidate in spot(line):
+            if candidate.kind == "cord":
+                yield from _vet_candidate(line, number, candidate, path, driver)
+
+
+def _vet_candidate(line: str, number: int, candidate: Candidate, path: Path, driver: str | None) -> Iterator[Finding]:
+    try:
+        findings = vet_text(candidate.text(line), driver=driver, folder=path.parent)
+    except TextError as error:
+        hint = error.hint or "see: cordtally read"
+        yield Finding(rule=RuleId.VALUE_OUT_OF_RANGE, message=error.problem, hint=hint, severity=Severity.ERROR,
+                      source=str(path), line=number, column=candidate.start + 1)  # fmt: skip
+        return
+    for found in findings:
+        yield replace(found, source=str(path), line=number, column=candidate.place(line, found.start or 0) + 1)
+
+
+def _vet_tally(path: Path) -> Iterator[Finding]:
+    tally = load(path)
+    for name in tally.names():
+        for environment in (None, *tally.environments):
+            if environment is not None and name not in tally.environments[environment]:
+                continue
+            cord = tally.cord(name, environment=environment)
+            source = f"{path}: {name}" + (f" in {environment}" if environment else "")
+            for found in vet_cord(cord, folder=tally.folder):
+                yield replace(found, source=source)

@@ -1,0 +1,35 @@
+"""Tells a locator from a text that only has a colon in it: its scheme is that of a store in ``catalog/stores.toml``."""
+
+from __future__ import annotations
+
+import re
+
+from ..catalog import load_stores
+from ..errors import FieldError
+from ..model import Locator
+
+_FORM = re.compile(r"([a-z][a-z0-9+.-]*):([^\x00-\x1f]*)")
+
+
+def looks_like_locator(text: str) -> bool:
+    """Whether a text is a locator of a known store."""
+    match = _FORM.fullmatch(text)
+    return match is not None and match[1] in load_stores()
+
+
+def parse_locator(text: str) -> Locator:
+    """Read a locator, like ``env:TIDES_PASSWORD``.
+
+    Raises
+    ------
+    FieldError
+        When the text has no scheme, or no store has that scheme. The message does not quote it: it may be a password
+        put in the wrong place.
+    """
+    match = _FORM.fullmatch(text)
+    known = ", ".join(store.example for store in load_stores().values())
+    if match is None:
+        raise FieldError(f"a locator begins with the scheme of a store, and this text has none; locators: {known}")
+    if match[1] not in load_stores():
+        raise FieldError(f"what stands before the colon is the scheme of no store; locators: {known}")
+    return Locator(match[1], match[2])

@@ -1,0 +1,205 @@
+"""Writes hosts, ports and sockets: in the authority, as options, as lists, as the target wants them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ..catalog import load_engine
+from ..model import Host, MaskedText, Words
+from ..notation import plain
+from ..text import as_text
+from .addresses import AddressCodec, NoAddress, codec_of
+from .ledger import Outcome
+from .sheet import Sheet
+
+
+def write_hosts(sheet: Sheet) -> None:
+    """Put hosts and ports where the target takes them; what has no place is booked as dropped."""
+    _write_hosts(sheet)
+    if sheet.target.facts.host_required and not any(f.role == "host" for f in sheet.fields):
+        default = load_engine(sheet.cord.engine).default_host or "localhost"
+        reason = f"{sheet.driver.title} wants a host here: the engine's default is written"
+        sheet.put_under([plain("host", None, default)], sheet.book("host", None, default, Outcome.IMPLIED, reason))
+        _lose_ports(sheet)
+
+
+def _lose_ports(sheet: Sheet) -> None:
+    for host in sheet.cord.hosts:
+        if host.port is not None:
+            sheet.lose("port", str(host.port), "its host could not be written")
+
+
+def _write_hosts(sheet: Sheet) -> None:
+    target, hosts = sheet.target, list(sheet.cord.hosts)
+    style = target.facts.hosts
+    if target.facts.discovery is not None:
+        for host in hosts:
+            reason = f"this notation names no host but what is looked up ({target.facts.discovery})"
+            sheet.lose("host", str(host), reason)
+        return
+    if hosts and style == "single" and len(hosts) > 1:
+        for host in hosts[1:]:
+            sheet.lose("host", str(host), f"{sheet.driver.title} takes one host")
+        hosts = hosts[:1]
+    positional = "host" in target.dialect.positions
+    kept = _keep(sheet, hosts)
+    if target.facts.addresses is not None:
+        _write_addresses(sheet, kept, codec_of(target.facts.addresses))
+    elif target.facts.socket == "database":
+        _write_as_path(sheet, kept)
+    elif len(kept) == 1 and kept[0].is_socket and target.facts.socket == "option":
+        _write_socket(sheet, kept[0].address, kept[0].port)
+    elif style == "further" and len(kept) > 1:
+        _write_further(sheet, kept)
+    elif positional and not (style == "paired" and len(kept) > 1):
+        for host in kept:
+            if host.is_socket and target.facts.socket == "option":
+                sheet.lose("host", str(host.address), "a socket cannot stand in a list of hosts here")
+                continue
+            if not sheet.put("host", str(host.address), plain("host", None, host.address)):
+                if host.port is not None:
+                    sheet.lose("port", str(host.port), "its host could not be written")
+                continue
+            if host.port is not None and host.is_socket and target.facts.socket == "authority":
+                sheet.lose("port", str(host.port), "a socket has no port here")
+            elif host.port is not None:
+                sheet.put("port", str(host.port), plain("port", None, host.port))
+            _write_instance(sheet, host)
+    elif kept:
+        _write_host_options(sheet, kept, style)
+        _write_instance(sheet, kept[0])
+
+
+def _keep(sheet: Sheet, hosts: list[Host]) -> list[Host]:
+    """Keep the hosts that the target can be given, and book the others as dropped."""
+    target, style = sheet.target, sheet.target.facts.hosts
+    positional = "host" in target.dialect.positions
+    kept = []
+    codec = codec_of(target.facts.addresses)
+    instances = codec.instances or "instance" in target.dialect.positions
+    for original in hosts:
+        host = original
+        if host.instance is not None and not instances and sheet.option_for("instance") is None:
+            sheet.lose("host", f"instance {host.instance}", f"{sheet.driver.title} knows no named instances")
+            host = replace(host, instance=None)
+        if host.name.casefold() == "(localdb)" and not codec.networks:
+            sheet.lose("host", str(host), f"{sheet.driver.title} starts no LocalDB: name a server")
+        elif host.name.startswith("\\\\") and not codec.networks:
+            sheet.lose("host", str(host), f"{sheet.driver.title} opens no named pipe")
+        elif host.is_socket and target.facts.socket == "none":
+            sheet.lose("host", str(host.address), f"{sheet.driver.title} has no word for a Unix socket")
+        elif host.is_socket and style == "inline" and not positional and len(hosts) > 1:
+            sheet.lose("host", str(host.address), "a socket cannot stand in a list of hosts here")
+        elif "," in host.name and style != "single":
+            sheet.lose("host", str(host.address), "a comma parts hosts here, so none may stand in an address")
+        else:
+            kept.append(host)
+    return kept
+
+
+def _write_further(sheet: Sheet, hosts: list[Host]) -> None:
+    """The first host stands in its place, each of the others in an option that is repeated."""
+    option = sheet.option_for("further_host")
+    for index, host in enumerate(hosts):
+        if index == 0 or option is None:
+            sheet.put("host", str(host.address), plain("host", None, host.address))
+            if host.port is not None:
+                sheet.put("port", str(host.port), plain("port", None, host.port))
+        else:
+            sheet.put("host", str(host), plain("option", option.name, _masked_where([host], _inline(host), str(host))))
+
+
+def _write_instance(sheet: Sheet, host: Host) -> None:
+    if host.instance is None:
+        return
+    if "instance" in sheet.target.dialect.positions:
+        sheet.put("host", host.instance, plain("instance", None, host.instance))
+    elif (option := sheet.option_for("instance")) is not None:
+        sheet.put("host", host.instance, plain("option", option.name, host.instance))
+
+
+def _write_as_path(sheet: Sheet, hosts: list[Host]) -> None:
+    """A notation for sockets only: the path stands where a database stands elsewhere."""
+    for host in hosts:
+        if not host.is_socket:
+            sheet.lose("host", str(host), "this notation is for Unix sockets only")
+            continue
+        sheet.put("host", str(host.address), plain("socket", None, host.address))
+        if host.port is not None:
+            sheet.lose("port", str(host.port), "a socket has no port here")
+
+
+def _write_addresses(sheet: Sheet, hosts: list[Host], codec: AddressCodec) -> None:
+    option = sheet.option_for("host")
+    network = sheet.cord.option("network_protocol")
+    if not hosts and codec.schemes and sheet.scheme_word is not None:
+        hosts = [Host(load_engine(sheet.cord.engine).default_host or "localhost")]
+        reason = "TLS is asked for by what stands before a host: the engine's default is written"
+        sheet.note("host", None, str(hosts[0].address), Outcome.IMPLIED, reason)
+        _lose_ports(sheet)
+    if option is None or not hosts:
+        return
+    source = ",".join(str(h) for h in hosts)
+    try:
+        before = sheet.scheme_word if codec.schemes else network
+        value = codec.write(hosts, None if before is None else str(before))
+    except NoAddress as problem:
+        sheet.lose("host", source, str(problem))
+        if sheet.scheme_word is not None:
+            sheet.lose("tls.level", sheet.scheme_word, "its host could not be written")
+        return
+    if isinstance(value, str):
+        value = _masked_where(hosts, value, source)
+    if not sheet.put("host", source, plain("option", option.name, value)) and sheet.scheme_word:
+        sheet.lose("tls.level", sheet.scheme_word, "its host could not be written")
+    port = sheet.option_for("port")
+    if port is not None and hosts[0].port is not None and not codec.ports:
+        sheet.put("port", str(hosts[0].port), plain("option", port.name, hosts[0].port))
+    if network is not None and codec.networks:
+        said = f"network_protocol={network}"
+        sheet.note("options.network_protocol", said, said, Outcome.KEPT, "it stands before the host")
+
+
+def _write_socket(sheet: Sheet, address: Words, port: int | None) -> None:
+    option = sheet.option_for("socket") or sheet.option_for("host")
+    if option is None:
+        sheet.lose("host", str(address), f"{sheet.driver.title} has no word for a Unix socket")
+        return
+    sheet.put("host", str(address), plain("option", option.name, address))
+    if port is None:
+        return
+    port_option = sheet.option_for("port")
+    if option.canonical == "host" and port_option is not None:
+        sheet.put("port", str(port), plain("option", port_option.name, port))
+    else:
+        sheet.lose("port", str(port), "a socket has no port here")
+
+
+def _write_host_options(sheet: Sheet, hosts: list[Host], style: str) -> None:
+    host_option, port_option = sheet.option_for("host"), sheet.option_for("port")
+    if host_option is None or port_option is None:
+        for host in hosts:
+            sheet.lose("host", str(host), f"{sheet.driver.title} connects to no host")
+        return
+    ports = [h.port for h in hosts]
+    source = ",".join(str(h) for h in hosts)
+    if style == "inline" and len(hosts) > 1:
+        written = _masked_where(hosts, ",".join(_inline(h) for h in hosts), source)
+        sheet.put("host", source, plain("option", host_option.name, written))
+        return
+    joined, shown = ",".join(h.name for h in hosts), ",".join(str(h.address) for h in hosts)
+    if joined or len(hosts) > 1:
+        sheet.put("host", shown, plain("option", host_option.name, _masked_where(hosts, joined, shown)))
+    if any(p is not None for p in ports):
+        value: object = ports[0] if len(ports) == 1 else ",".join("" if p is None else str(p) for p in ports)
+        sheet.put("port", as_text(value), plain("option", port_option.name, value))
+
+
+def _inline(host: Host) -> str:
+    address = f"[{host.name}]" if ":" in host.name else host.name
+    return address if host.port is None else f"{address}:{host.port}"
+
+
+def _masked_where(hosts: list[Host], text: str, shown: str) -> Words:
+    """The text in which hosts are written; masked where one of them contains a secret."""
+    return text if all(isinstance(h.address, str) for h in hosts) else MaskedText(text, shown)

@@ -1,0 +1,39 @@
+"""What a reader tolerates and a person should know: which case it is, where it stands, and the facts for its words.
+
+The words themselves, and the rule that reports a case, are facts of the catalog, ``remarks.toml``.
+"""
+
+from __future__ import annotations
+
+import enum
+from collections.abc import Mapping
+from typing import NamedTuple
+
+
+class Case(enum.Enum):
+    """The closed list of what grammars and readers remark."""
+
+    UNESCAPED = "unescaped"
+    EMPTY_IS_ABSENT = "empty-is-absent"
+    TAKES_NEXT_PAIR = "takes-next-pair"
+    REPEATED = "repeated"
+    UNKNOWN = "unknown"
+    INSIDE = "inside"
+    PORT = "port"
+    RECORD_WITH_PORT = "record-with-port"
+    CONFLICT = "conflict"
+    WORD = "word"
+    WHOLE_NUMBER = "whole-number"
+    BOUNDS = "bounds"
+    BOOLEAN = "boolean"
+    DURATION = "duration"
+    SPECIAL_NUMBER = "special-number"
+
+
+class Remark(NamedTuple):
+    """One remark: the case, its bounds in the text, and what its words are filled with; no fact holds a secret."""
+
+    case: Case
+    start: int
+    end: int
+    facts: Mapping[str, str]

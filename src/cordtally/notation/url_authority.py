@@ -1,0 +1,249 @@
+"""The authority of a URL: who logs in, and at which hosts.
+
+user-info = user [ ":" password ]
+hosts     = host *( "," host )
+host      = ( "[" IPv6 "]" | name | list of properties ) [ ":" port ]
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from functools import cache
+
+from ..text import GrammarError
+from . import percent
+from .fields import CannotHold, Field
+from .remarks import Case, Remark
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from typing import Literal
+
+    from .url import Dialect
+
+_ADDRESS = re.compile(r"(?:address=)?((?:\((?:[^()=]+=[^()]*)\))+)", re.IGNORECASE)
+_PROPERTY = re.compile(r"([A-Za-z]+)=([^(),]*)")
+_ESCAPED = re.compile(r"(?:[A-Za-z0-9._~-]+|%[0-9A-Fa-f]{2})*")
+_TROUBLE = frozenset("@/?#:[] %&+")
+_PORT_HINT = "a user name or password with @ : / ? # or % in it must be percent-encoded: did it end where you meant?"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class User:
+    """How the user info is read.
+
+    ``at`` says which ``@`` ends it: the ``first`` or the ``last``, before any of ``stops``; where the first colon must
+    come before a ``colon_before``, as libpq has it, that decides instead. With ``plus`` = ``blank`` a ``+`` is one;
+    ``strict`` refuses what must be escaped and a password without a user; ``needs_host`` refuses an ``@`` at the end.
+    """
+
+    at: Literal["first", "last"] = "first"
+    stops: str = "/?#"
+    colon_before: Literal["", "/"] = ""
+    plus: Literal["literal", "blank"] = "literal"
+    strict: bool = False
+    needs_host: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hosts:
+    """How hosts are read: ``escaped`` ones are decoded, ``several`` are parted by commas.
+
+    ``port_range`` refuses a port beyond 65535; with ``address_lists`` a host may be written ``(host=…)(port=…)``.
+    """
+
+    several: bool = False
+    escaped: bool = False
+    port_range: bool = False
+    address_lists: bool = False
+
+
+@cache
+def _any_of(characters: str) -> re.Pattern[str]:
+    return re.compile(f"[{re.escape(characters)}]")
+
+
+def end_of(text: str, start: int, stops: str) -> int:
+    """Find the first of several characters; a search that stops there keeps the whole linear."""
+    match = _any_of(stops).search(text, start)
+    return len(text) if match is None else match.start()
+
+
+def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks: list[Remark]) -> int:
+    """``[ user [ ":" password ] "@" ]``: take it apart where there is one, and give the place behind it.
+
+    Raises
+    ------
+    GrammarError
+        Where the dialect is strict and the part must be escaped.
+    """
+    limit = end_of(text, start, flags.stops) if flags.stops else len(text)
+    colon = text.find(":", start, limit)
+    if flags.colon_before:
+        # libpq (conninfo_uri_parse_options): up to the first : @ or /; behind a colon, up to the next @
+        slash = text.find(flags.colon_before, start, limit)
+        run = min(p for p in (colon, slash, limit) if p >= 0)
+        at = text.find("@", colon, limit) if colon == run else -1
+        if at < 0:
+            colon, at = -1, text.rfind("@", start, run)
+    elif flags.at == "last":
+        at = text.rfind("@", start, limit)
+    else:
+        at = text.find("@", start, limit)
+    if at < 0:
+        return start
+    if colon > at:
+        colon = -1
+    if flags.strict:
+        _refuse_loose(text, start, at, colon)
+    user_end = at if colon < 0 else colon
+    if user_end > start:
+        raw = text[start:user_end]
+        fields.append(Field("user", None, _decoded(raw, flags), start, user_end, start))
+        _remark_raw("user name", raw, start, user_end, remarks)
+    if colon >= 0:
+        raw = text[colon + 1 : at]
+        fields.append(Field("password", None, _decoded(raw, flags), colon + 1, at, colon + 1))
+        _remark_raw("password", raw, colon + 1, at, remarks)
+    return at + 1
+
+
+def _decoded(raw: str, flags: User) -> str:
+    return percent.decode(raw.replace("+", " ") if flags.plus == "blank" else raw)
+
+
+def _refuse_loose(text: str, start: int, at: int, colon: int) -> None:
+    place = text.find("@", start, at)
+    if place < 0 and colon >= 0:
+        place = text.find(":", colon + 1, at)
+    if place >= 0:
+        hint = f"write it as {percent.encode(text[place])}"
+        raise GrammarError("this character must be escaped in a user name or password", place, place + 1, hint)
+    if at in {start, colon + 1} and colon <= start:
+        raise GrammarError("a user name is missing before the @", start, at + 1)
+
+
+def _remark_raw(what: str, raw: str, start: int, end: int, remarks: list[Remark]) -> None:
+    if raw.isalnum() or _TROUBLE.isdisjoint(raw) or _ESCAPED.fullmatch(raw):
+        return
+    found = [c for c in dict.fromkeys(raw) if c in _TROUBLE and c not in "%+"]
+    if percent.find_bad_escape(raw, 0, len(raw)) >= 0:
+        found.append("%")
+    if found:
+        shown = " ".join("a blank" if c == " " else c for c in found)
+        facts = {"part": what, "characters": shown, "first": found[0], "escaped": f"%{ord(found[0]):02X}"}
+        remarks.append(Remark(Case.UNESCAPED, start, end, facts))
+
+
+def render_user(value: str, flags: User) -> str:
+    """Write a user.
+
+    Raises
+    ------
+    CannotHold
+        For an empty one, where the dialect is strict.
+    """
+    if value == "" and flags.strict:
+        raise CannotHold("an empty user name cannot stand here")
+    return percent.encode(value)
+
+
+def parse_hosts(text: str, position: int, dialect: Dialect, fields: list[Field]) -> int:
+    """``host *( "," host )``: take them apart, and give the place behind them.
+
+    Raises
+    ------
+    GrammarError
+        For a bracket without its partner, and a port that is none.
+    """
+    flags, length = dialect.hosts, len(text)
+    while True:
+        if flags.address_lists and (match := _ADDRESS.match(text, position)) is not None:
+            end = _properties(text, match, fields)
+        elif position < length and text[position] == "[":
+            end = _bracketed(text, position, flags, fields)
+        else:
+            end = _name(text, position, dialect, fields)
+        if end < length and text[end] == ":":
+            end = _port(text, end + 1, flags, fields)
+        if end < length and text[end] == "," and flags.several:
+            position = end + 1
+            continue
+        return end
+
+
+def _bracketed(text: str, position: int, flags: Hosts, fields: list[Field]) -> int:
+    """``"[" IPv6 "]"``."""
+    close = text.find("]", position)
+    if close < 0:
+        raise GrammarError("the [ of an IPv6 address has no ]", position, len(text))
+    if close == position + 1:
+        raise GrammarError("an IPv6 address is missing between [ and ]", position, close + 1)
+    raw = text[position + 1 : close]
+    fields.append(Field("host", None, percent.decode(raw) if flags.escaped else raw, position + 1, close, position))
+    end = close + 1
+    if end < len(text) and text[end] not in ":/?" + ("," if flags.several else ""):
+        raise GrammarError("after ] a colon and a port, a slash or the end must follow", end, end + 1)
+    return end
+
+
+def _name(text: str, position: int, dialect: Dialect, fields: list[Field]) -> int:
+    """A name, up to a port, the path, the query, or the next host; an empty one only where something follows it."""
+    flags = dialect.hosts
+    end = end_of(text, position, ":/?,#" if flags.several else ":/?#")
+    if end < len(text) and text[end] == "#" and dialect.fragment == "kept":
+        end = end_of(text, end, ":/?," if flags.several else ":/?")
+    raw = text[position:end]
+    if raw or (end < len(text) and text[end] in ":,"):
+        fields.append(Field("host", None, percent.decode(raw) if flags.escaped else raw, position, end, position))
+    return end
+
+
+def _properties(text: str, match: re.Match[str], fields: list[Field]) -> int:
+    """A host that is written as a list of properties; a port without a host gets an empty one."""
+    pairs = {pair[1].lower(): pair for pair in _PROPERTY.finditer(text, match.start(1), match.end())}
+    place = match.start(1)
+    if "host" not in pairs:
+        fields.append(Field("host", None, "", place, place, place))
+    for wanted in ("host", "port"):
+        if (pair := pairs.get(wanted)) is not None:
+            start, end = pair.span(2)
+            if wanted == "port" and not (pair[2].isascii() and pair[2].isdigit()):
+                raise GrammarError("a port is a number from 1 to 65535", start, end)
+            fields.append(Field(wanted, None, pair[2], start, end, pair.start()))
+    return match.end()
+
+
+def _port(text: str, start: int, flags: Hosts, fields: list[Field]) -> int:
+    end = end_of(text, start, "/?,#" if flags.several else "/?#")
+    raw = text[start:end]
+    if not raw:
+        return end
+    if not (raw.isascii() and raw.isdigit()):
+        raise GrammarError("a port is a number from 1 to 65535", start, end, _PORT_HINT)
+    if flags.port_range and not 1 <= int(raw[:9]) <= 65535:
+        raise GrammarError("a port is a number from 1 to 65535", start, end)
+    fields.append(Field("port", None, raw, start, end, start))
+    return end
+
+
+def render_host(value: str, flags: Hosts) -> str:
+    """Write a host; IPv6 in brackets.
+
+    Raises
+    ------
+    CannotHold
+        For characters that would end it, where nothing is escaped.
+    """
+    if flags.escaped:
+        if ":" in value and value[:1] not in {"/", "@"}:
+            return f"[{percent.encode(value, ':')}]"
+        return percent.encode(value)
+    if ":" in value:
+        if not set("[]/?#@,& ").isdisjoint(value):
+            raise CannotHold("an address in brackets cannot hold [ ] / ? # @ , & or a blank")
+        return f"[{value}]"
+    if not set("/?#@,&[]% \t\n\r").isdisjoint(value) or not value.isprintable():
+        raise CannotHold("a host name here is written as it is, and cannot hold / ? # @ , & [ ] % or blanks")
+    return value

@@ -1,0 +1,87 @@
+"""The query of a URL.
+
+query = pair *( separator pair )
+pair  = key [ "=" value ]
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from ..text import GrammarError
+from . import percent
+from .fields import CannotHold, Field
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from typing import Literal
+
+    from .url import Dialect
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Query:
+    """How the query is read.
+
+    With ``plus`` = ``blank`` a ``+`` is one; an ``equals`` sign is ``required``, ``optional`` (a key without one has an
+    empty value), or the ``only`` one of its pair; of ``separators`` the first that stands in the query parts it;
+    ``instead`` replaces whole pairs (libpq reads ``ssl=true`` as ``sslmode=require``).
+    """
+
+    plus: Literal["literal", "blank"] = "literal"
+    equals: Literal["required", "optional", "only"] = "required"
+    separators: Literal["&", "&;"] = "&"
+    instead: Mapping[str, str] = field(default_factory=dict)
+
+
+def parse_query(text: str, start: int, length: int, dialect: Dialect, fields: list[Field]) -> None:
+    """``pair *( separator pair )``, up to ``length``.
+
+    Raises
+    ------
+    GrammarError
+        For a pair without an equals sign where one is required, and for one too many.
+    """
+    flags = dialect.query
+    blank_plus, escaped, drops = flags.plus == "blank", dialect.escaping == "percent", dialect.empty == "dropped"
+    bare = flags.equals == "optional" or dialect.repeated == "list"
+    separator = "&" if flags.separators == "&" else next((c for c in flags.separators if c in text[start:length]), "&")
+    while start < length:
+        end = text.find(separator, start, length)
+        end = length if end < 0 else end
+        equals = text.find("=", start, end)
+        if equals < 0 and end > start and not bare:
+            raise GrammarError("a parameter has no = and value", start, end, "write it as name=value")
+        if flags.equals == "only" and equals >= 0 and (place := text.find("=", equals + 1, end)) >= 0:
+            raise GrammarError("a value holds a second =", place, place + 1, "write it as %3D")
+        if end > start and not (drops and equals in {-1, end - 1}):
+            key_end = end if equals < 0 else equals
+            key, value = text[start:key_end], text[key_end + 1 : end]
+            if blank_plus:
+                key, value = key.replace("+", " "), value.replace("+", " ")
+            if escaped:
+                key, value = percent.decode(key), percent.decode(value)
+            if flags.instead and f"{key}={value}" in flags.instead:
+                key, _, value = flags.instead[f"{key}={value}"].partition("=")
+            fields.append(Field("option", key, value, min(key_end + 1, end), end, start))
+        start = end + 1
+
+
+def render_pair(name: str, value: str, dialect: Dialect) -> tuple[str, str]:
+    """Write a name and its value.
+
+    Raises
+    ------
+    CannotHold
+        For what would be read back as another pair.
+    """
+    if dialect.escaping == "percent":
+        if value == "" and dialect.empty == "dropped":
+            raise CannotHold("an option with an empty value is dropped by the reader")
+        return percent.encode(name), percent.encode(value)
+    if "&" in value:
+        raise CannotHold("nothing is escaped in this URL, and an & would end the value")
+    if "&" in name or "=" in name or name == "":
+        raise CannotHold("nothing is escaped in this URL, and its name holds & or =")
+    return name, value

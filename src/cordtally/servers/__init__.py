@@ -1,0 +1,89 @@
+"""Database servers as this package talks to them: one module an engine, each with the names of `EngineServer`.
+
+Used alike by dialling, by measuring and watching pools, and by whatever asks a server something.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+
+from ..errors import FieldError, ServerError
+from ..model import Cord
+from ..secrets import Surroundings, with_secret
+from .deadline import Deadline, NoAnswer
+from .server import Activity, Answer, Capacity, EngineServer, Refusal, Session
+
+ENGINES = {"postgresql": "postgresql", "mysql": "mysql", "mariadb": "mysql", "redis": "redis", "sqlite": "sqlite"}
+"""The module of each engine; ``tests/servers`` runs over them."""
+
+
+def server_for(engine: str) -> EngineServer:
+    """Give the module of an engine.
+
+    Raises
+    ------
+    FieldError
+        For an engine that has none.
+    """
+    if engine not in ENGINES:
+        raise FieldError(f"there is nothing here that talks to {engine} yet; {', '.join(ENGINES)} can be talked to")
+    module: EngineServer = import_module(f".{ENGINES[engine]}", __name__)
+    return module
+
+
+def open_session(
+    cord: Cord, deadline: Deadline, surroundings: Surroundings | None = None, *, writes: bool = False
+) -> Session:
+    """Log in to a cord's server, its secret fetched now.
+
+    Raises
+    ------
+    ServerError
+        When the server lets nobody in or does not answer in time; what it said is not quoted.
+    MissingExtra
+        When the engine's driver is not installed.
+    """
+    server = server_for(cord.engine)
+    try:
+        return server.log_in(with_secret(cord, surroundings), deadline, writes=writes)
+    except Refusal as refusal:
+        raise ServerError(f"{place_of(cord)}: {refusal.cause}; {refusal.hint}") from None
+
+
+def ask_capacity(cord: Cord, deadline: Deadline, surroundings: Surroundings | None = None) -> Capacity:
+    """Ask a server for its limits, through one session.
+
+    Raises
+    ------
+    ServerError
+        As `open_session`.
+    """
+    server, session = server_for(cord.engine), open_session(cord, deadline, surroundings)
+    try:
+        return server.capacity(session, deadline)
+    except Refusal as refusal:
+        raise ServerError(f"{place_of(cord)}: {refusal.cause}; {refusal.hint}") from None
+    finally:
+        server.close(session)
+
+
+def place_of(cord: Cord) -> str:
+    """Name a cord's server for a message."""
+    return ", ".join(str(host) for host in cord.hosts) or str(cord.database or cord.engine)
+
+
+__all__ = [
+    "ENGINES",
+    "Activity",
+    "Answer",
+    "Capacity",
+    "Deadline",
+    "EngineServer",
+    "NoAnswer",
+    "Refusal",
+    "Session",
+    "ask_capacity",
+    "open_session",
+    "place_of",
+    "server_for",
+]

@@ -1,0 +1,5 @@
+"""Candidates in any text: spans that look like a connection string, or like a secret's name with its value."""
+
+from .lines import Candidate, spot
+
+__all__ = ["Candidate", "spot"]

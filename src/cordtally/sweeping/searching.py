@@ -1,0 +1,202 @@
+"""Sweeps a source tree for connection strings and credentials: any text file, honouring .gitignore.
+
+What a candidate looks like is left to ``cordtally.spotting``, the rules' words to ``cordtally.vetting``.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ..errors import TextError
+from ..exchange import read
+from ..model import MASK
+from ..spotting import Candidate, spot
+from ..text import doubtful_spans, mask_spans
+from ..vetting import RULES, RuleId, Severity
+
+if TYPE_CHECKING:
+    from pathspec import GitIgnoreSpec
+
+LARGEST_FILE = 4 << 20
+_LONGEST_LINE = 20_000
+_PROBE = 8192
+_CODE_ENDINGS = """
+    py pyi js jsx mjs ts tsx java kt scala groovy go rs c h cc cpp hpp cs fs vb rb php pl pm r swift m lua dart ex exs
+    erl hs clj sql
+"""
+_CODE = frozenset(f".{ending}" for ending in _CODE_ENDINGS.split())
+_NEVER = frozenset({".git", ".hg", ".svn", "__pycache__", "node_modules", ".venv"})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hit:
+    """One thing that a sweep found; ``line`` and ``column`` count from 1; ``masked`` may be shown, the rest not."""
+
+    path: Path
+    line: int
+    column: int
+    end_column: int
+    rule: RuleId
+    engine: str | None
+    driver: str | None
+    masked: str
+
+    @property
+    def severity(self) -> Severity:
+        """How much it matters."""
+        return RULES[self.rule].severity
+
+    def to_dict(self) -> dict[str, object]:
+        """Give the hit as plain values."""
+        return {
+            "path": self.path.as_posix(),
+            "line": self.line,
+            "column": self.column,
+            "end_column": self.end_column,
+            "rule": self.rule.value,
+            "severity": self.severity.value,
+            "engine": self.engine,
+            "driver": self.driver,
+            "masked": self.masked,
+        }
+
+
+@dataclass(slots=True)
+class Sweep:
+    """The result of a sweep: hits by place, and what was passed over."""
+
+    root: Path
+    hits: list[Hit]
+    files: int = 0
+    binary: int = 0
+    too_large: int = 0
+    unreadable: int = 0
+
+    def to_dict(self) -> dict[str, object]:
+        """Give ``cordtally/sweep/1``."""
+        return {
+            "schema": "cordtally/sweep/1",
+            "root": self.root.as_posix(),
+            "files": self.files,
+            "skipped": {"binary": self.binary, "too_large": self.too_large, "unreadable": self.unreadable},
+            "hits": [hit.to_dict() for hit in self.hits],
+        }
+
+
+def sweep(path: str | Path, *, progress: Callable[[int], None] | None = None) -> Sweep:
+    """Search a file or a tree.
+
+    Parameters
+    ----------
+    path : str or Path
+        A file, or a folder whose ``.gitignore`` files are honoured; version-control folders are never entered, and
+        links are not followed.
+    progress : callable, optional
+        Called with the number of files read so far.
+
+    Raises
+    ------
+    FileNotFoundError
+        When there is nothing at the path.
+    """
+    root = Path(path)
+    if not root.exists():
+        raise FileNotFoundError(f"{root} does not exist")
+    result = Sweep(root, [])
+    for place in [root] if root.is_file() else _walk(root):
+        shown = place if root.is_file() else place.relative_to(root)
+        text = _text_of(place, result)
+        if text is None:
+            continue
+        result.files += 1
+        result.hits.extend(sweep_text(text, shown))
+        if progress is not None:
+            progress(result.files)
+    return result
+
+
+def sweep_text(text: str, path: Path) -> Iterator[Hit]:
+    """Search one text, line by line."""
+    code = path.suffix.lower() in _CODE
+    for number, line in enumerate(text.splitlines(), 1):
+        if "=" not in line and ":" not in line:
+            continue
+        for candidate in spot(line[:_LONGEST_LINE], code=code):
+            yield _judge(line, number, candidate, path)
+
+
+_OF_STATE = {"literal": RuleId.CORD_WITH_PASSWORD, "placeholder": RuleId.CORD_WITH_PLACEHOLDER}
+
+
+def _judge(line: str, number: int, candidate: Candidate, path: Path) -> Hit:
+    text = candidate.text(line)
+    rule, engine, driver, masked = RuleId.SECRET_PAIR, None, None, f"{candidate.name}={MASK}"
+    if candidate.kind == "cord":
+        try:
+            reading = read(text)
+        except TextError:
+            masked = mask_spans(text, doubtful_spans(text))
+            user = text.partition("://")[2].rpartition("@")[0]
+            rule = RuleId.CORD_WITH_PASSWORD if ":" in user else RuleId.CORD_UNREADABLE
+        else:
+            engine, driver, masked = reading.cord.engine, reading.driver, str(reading.text)
+            rule = _OF_STATE.get(reading.password_state, RuleId.CORD)
+    return Hit(
+        path=path,
+        line=number,
+        column=candidate.start + 1,
+        end_column=candidate.end + 1,
+        rule=rule,
+        engine=engine,
+        driver=driver,
+        masked=masked,
+    )
+
+
+def _walk(root: Path) -> Iterator[Path]:
+    specs: dict[Path, GitIgnoreSpec] = {}
+    for folder, subfolders, names in os.walk(root):
+        here = Path(folder)
+        if ".gitignore" in names:
+            specs[here] = _load_spec(here / ".gitignore")
+        subfolders[:] = sorted(d for d in subfolders if d not in _NEVER and not _ignored(here / d, specs, folder=True))
+        for name in sorted(names):
+            place = here / name
+            if not place.is_symlink() and place.is_file() and not _ignored(place, specs, folder=False):
+                yield place
+
+
+def _load_spec(place: Path) -> GitIgnoreSpec:
+    from pathspec import GitIgnoreSpec
+
+    return GitIgnoreSpec.from_lines(place.read_text("utf-8", errors="replace").splitlines())
+
+
+def _ignored(place: Path, specs: dict[Path, GitIgnoreSpec], *, folder: bool) -> bool:
+    for base, spec in reversed(specs.items()):
+        if place.is_relative_to(base):
+            verdict = spec.check_file(place.relative_to(base).as_posix() + ("/" if folder else "")).include
+            if verdict is not None:
+                return verdict
+    return False
+
+
+def _text_of(place: Path, result: Sweep) -> str | None:
+    try:
+        with place.open("rb") as stream:
+            head = stream.read(_PROBE)
+            if b"\0" in head:
+                result.binary += 1
+                return None
+            rest = stream.read(LARGEST_FILE + 1)
+    except OSError:
+        result.unreadable += 1
+        return None
+    if len(rest) > LARGEST_FILE:
+        result.too_large += 1
+        return None
+    return (head + rest).decode("utf-8-sig", "surrogateescape")

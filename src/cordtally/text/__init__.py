@@ -1,0 +1,26 @@
+"""Texts as characters: places in them, pieces that know whether they are secret, masks, and excerpts for errors.
+
+What a text means is left to the layers above; nothing here knows a notation or a driver.
+"""
+
+from .cursor import Cursor, GrammarError
+from .excerpts import cells, excerpt, unreadable
+from .masks import doubtful_spans, mask_spans, masked_position
+from .pieces import Piece, as_shown, as_text, join, join_masked, piece_of
+
+__all__ = [
+    "Cursor",
+    "GrammarError",
+    "Piece",
+    "as_shown",
+    "as_text",
+    "cells",
+    "doubtful_spans",
+    "excerpt",
+    "join",
+    "join_masked",
+    "mask_spans",
+    "masked_position",
+    "piece_of",
+    "unreadable",
+]
