@@ -1,11 +1,15 @@
 """Fixtures: real servers for the session, where they are installed; CORDTALLY_REQUIRE_SERVERS=1 turns their lack into a failure."""
 
+import io
 import os
+import sys
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import pytest
 from hypothesis import settings
+
+from cordtally.cli import main
 
 from . import servers
 
@@ -49,3 +53,18 @@ def harbour(tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     monkeypatch.setenv("TIDES_PASSWORD", "not-a-real-pw/tides")
     return tmp_path
+
+
+@pytest.fixture
+def cli(capsys, monkeypatch):
+    """Run a command; give its status, standard output and standard error."""
+
+    def run(*arguments, stdin=None):
+        if stdin is not None:
+            monkeypatch.setattr(sys, "stdin", io.StringIO(stdin))
+        status = main(list(arguments))
+        out, err = capsys.readouterr()
+        assert "Traceback" not in out + err
+        return status, out, err
+
+    return run

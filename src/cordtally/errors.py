@@ -107,7 +107,7 @@ class UnknownName(CordTallyError, ValueError):
     def __init__(self, kind: str, name: str, *, nearest: Iterable[str] = (), hint: str | None = None) -> None:
         self.kind, self.name, self.nearest, self.hint = (
             kind,
-            name if _is_harmless(name) else "***",
+            name if is_harmless(name) else "***",
             tuple(nearest),
             hint,
         )
@@ -170,17 +170,20 @@ class CatalogError(CordTallyError):
 
 
 _HARMLESS = re.compile(r"[\w .,+*/%#~^()<>!?$\\-]{0,80}|[0-9A-Fa-f:.\[\]%]{0,60}")
-_TELLING = re.compile(r"pass|pwd|secret|token|://|@", re.IGNORECASE)
+_TELLING = re.compile(r"://|@|(?:pass|pwd|secret|token)\w*\s", re.IGNORECASE)
 
 
-def _is_harmless(text: str) -> bool:
-    return _HARMLESS.fullmatch(text) is not None and (_TELLING.search(text) is None or text.isidentifier())
+def is_harmless(text: str) -> bool:
+    """Whether a text that somebody gave may be shown: it looks neither like a connection text nor like a secret."""
+    return _HARMLESS.fullmatch(text) is not None and _TELLING.search(text) is None
 
 
 def quoted(text: object) -> str:
     """Quote what somebody gave, unless it looks like a connection text or a secret put in the wrong place."""
+    if isinstance(text, bool | int | float):
+        return repr(text)
     shown = str(text)
-    return repr(shown) if _is_harmless(shown) else "'***' (not shown: it may hold a secret)"
+    return repr(shown) if is_harmless(shown) else "'***' (not shown: it may hold a secret)"
 
 
 def shielded(function: Callable[Given, Made]) -> Callable[Given, Made]:
@@ -195,8 +198,11 @@ def shielded(function: Callable[Given, Made]) -> Callable[Given, Made]:
         try:
             return function(*args, **kwargs)
         except CordTallyError as error:
-            args, kwargs = (), {}  # type: ignore[assignment]
-            raise error.with_traceback(None) from None
+            caught = error
+        args, kwargs = (), {}  # type: ignore[assignment]
+        # frames that led here hold the text, and so do those of what was caught on the way
+        caught.__traceback__ = caught.__cause__ = caught.__context__ = None
+        raise caught
 
     return call
 

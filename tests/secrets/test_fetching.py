@@ -22,7 +22,7 @@ def test_each_scheme_fetches(tmp_path, monkeypatch):
 @pytest.mark.parametrize(
     ("locator", "words"),
     [
-        ("env:TIDES_PASWORD", "TIDES_PASWORD is not set; TIDES_PASSWORD is set: names must match to the letter"),
+        ("env:TIDES_PASWORD", "TIDES_PASWORD' is not set; TIDES_PASSWORD is set: names must match to the letter"),
         ("env:NOBODY_SET_THIS_ONE", "export NOBODY_SET_THIS_ONE="),
         ("file:no/such/file", "cannot be read"),
         ("file:binary", "not UTF-8"),

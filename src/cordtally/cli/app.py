@@ -9,7 +9,8 @@ from collections.abc import Sequence
 import click
 
 from .. import __version__
-from ..errors import CordTallyError
+from ..errors import CordTallyError, is_harmless
+from ..model import MASK
 from .lazy import LazyGroup
 
 COMMANDS = {
@@ -46,7 +47,7 @@ def run(arguments: Sequence[str]) -> int:
         click.echo(error.format_message(), err=True)
         return 2
     except click.UsageError as error:
-        _complain(_without_input(error.format_message()))
+        _complain(_masked(_without_input(error.format_message()), arguments))
         if error.ctx is not None:
             click.echo(f"    try: {error.ctx.command_path} --help", err=True)
         return 2
@@ -54,22 +55,36 @@ def run(arguments: Sequence[str]) -> int:
         click.echo("\nstopped", err=True)
         return _INTERRUPTED
     except click.ClickException as error:
-        _complain(error.format_message())
+        _complain(_masked(error.format_message(), arguments))
         return 2
     except CordTallyError as error:
-        _complain(str(error))
+        _complain(_masked(str(error), arguments))
         return error.exit_code
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
     except OSError as error:
-        _complain(f"{error.filename}: {error.strerror}" if error.filename else str(error))
+        _complain(_masked(f"{error.filename}: {error.strerror}" if error.filename else str(error), arguments))
         return 2
     return status if isinstance(status, int) else 0
 
 
 def _complain(message: str) -> None:
     click.echo(f"cordtally: {message}", err=True)
+
+
+def _masked(message: str, arguments: Sequence[str]) -> str:
+    """Mask what was typed where another kind of value belongs, and looks like a connection text.
+
+    The package's own errors do so themselves; this is for the parser of options, which quotes what it was given, and
+    for names of files.
+    """
+    for argument in arguments:
+        for given in {argument, argument.partition("=")[2], argument.removeprefix("@")}:
+            for text in {given, os.path.normpath(given) if given else "", repr(given)[1:-1]}:
+                if len(text) > 3 and not is_harmless(text):
+                    message = message.replace(text, MASK)
+    return message
 
 
 def _without_input(message: str) -> str:

@@ -9,7 +9,7 @@ from rich.text import Text
 
 from ..catalog import engine_ids, load_engine
 from ..composing import compose
-from ..errors import CordTallyError, FieldError
+from ..errors import CordTallyError, FieldError, quoted
 from ..exchange import write
 from ..model import MASK, AuthenticationMethod, Cord, Locator, Secret, TlsLevel
 from ..secrets import with_secret
@@ -91,7 +91,7 @@ def _options(given: tuple[str, ...]) -> dict[str, str] | None:
     for text in given:
         name, equals, value = text.partition("=")
         if not equals:
-            raise FieldError(f"--option wants NAME=VALUE, like connect_timeout=5s; {name!r} has no =")
+            raise FieldError(f"--option wants NAME=VALUE, like connect_timeout=5s; {quoted(name)} has no =")
         made[name] = value
     return made or None
 

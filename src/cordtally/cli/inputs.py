@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 import click
 
 from ..catalog import find_nearest, load_index
-from ..errors import FieldError, LocatorError, TallyError
+from ..errors import FieldError, LocatorError, TallyError, quoted
 from ..exchange import LARGEST_TEXT
 from ..model import Cord
 from ..secrets import Surroundings
@@ -88,7 +88,7 @@ def take_text(text: str | None, from_env: str | None) -> str:
         if value is None:
             nearest = find_nearest(from_env, os.environ, most=1)
             hint = f"; did you mean {nearest[0]}?" if nearest else ""
-            raise LocatorError(f"the environment variable {from_env} is not set{hint}")
+            raise LocatorError(f"the environment variable {quoted(from_env)} is not set{hint}")
         return value
     assert text is not None
     if text == "-":
@@ -133,7 +133,7 @@ def resolve_cord(name: str, environment: str | None, tally_file: Path | None) ->
         tally = load(tally_file)
     except TallyError as error:
         if tally_file is None and "there is no" in str(error):
-            raise TallyError(f"{name!r} is no connection string, and no cord or file either: {error}") from None
+            raise TallyError(f"{quoted(name)} is no connection string, and no cord or file either: {error}") from None
         raise
     return tally.resolve(name, environment=environment)
 

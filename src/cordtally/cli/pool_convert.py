@@ -8,7 +8,7 @@ import click
 from rich.text import Text
 
 from ..catalog.pool_libraries import list_pools, load_pool
-from ..errors import FieldError
+from ..errors import FieldError, quoted
 from ..exchange import Outcome
 from ..pooling.settings import PoolConversion, convert_pool, read_settings
 from ..pooling.settings.reading import parse_lines
@@ -36,7 +36,7 @@ def take_settings(given: tuple[str, ...]) -> dict[str, str]:
             continue
         name, mark, value = text.partition("=")
         if not (mark and name.strip()):
-            raise FieldError(f"{text!r} is no setting; write NAME=VALUE, or @FILE with one a line")
+            raise FieldError(f"{quoted(text)} is no setting; write NAME=VALUE, or @FILE with one a line")
         found[name.strip()] = value.strip()
     return found
 

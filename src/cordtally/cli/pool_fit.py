@@ -9,7 +9,7 @@ import click
 from rich.console import Console
 from rich.text import Text
 
-from ..errors import FieldError
+from ..errors import FieldError, quoted
 from ..pooling import show_coefficient, show_rate, show_seconds, show_share
 from .inputs import json_option
 from .output import make_console, make_table, print_json
@@ -52,7 +52,7 @@ def _columns(text: str | None) -> dict[str, str]:
     pairs = [part.partition("=") for part in text.split(",")] if text else []
     for name, mark, column in pairs:
         if not (name and mark and column):
-            raise FieldError(f"{text!r} names no columns; write --columns time=ts,hold_ms=took")
+            raise FieldError(f"{quoted(text)} names no columns; write --columns time=ts,hold_ms=took")
     return {name.strip(): column.strip() for name, _, column in pairs}
 
 

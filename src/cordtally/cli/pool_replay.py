@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import click
 from rich.text import Text
 
-from ..errors import FieldError
+from ..errors import FieldError, quoted
 from ..pooling import show_seconds
 from .inputs import json_option
 from .output import make_console, make_table, print_json
@@ -84,7 +84,7 @@ def _variants(text: str | None) -> dict[str, list[str]]:
     key, mark, values = text.partition("=")
     listed = [value.strip() for value in values.split(",") if value.strip()]
     if not mark or not listed:
-        raise FieldError(f"{text!r} compares nothing; write --what-if max_size=8,12,16")
+        raise FieldError(f"{quoted(text)} compares nothing; write --what-if max_size=8,12,16")
     return {key.strip(): listed}
 
 

@@ -11,7 +11,7 @@ from typing import Any
 import click
 from rich.text import Text
 
-from ..errors import FieldError
+from ..errors import FieldError, quoted
 from ..model import Duration
 from ..pooling import (
     Contention,
@@ -162,7 +162,7 @@ def _percentiles(text: str) -> dict[float, float]:
     for part in text.split(","):
         match = _PERCENTILE.fullmatch(part.strip())
         if match is None:
-            raise FieldError(f"{part!r} is not a percentile; write p50=20ms,p95=120ms")
+            raise FieldError(f"{quoted(part)} is not a percentile; write p50=20ms,p95=120ms")
         found[float(match[1]) / 100] = _seconds("--hold-percentiles", match[2])
     return found
 
@@ -172,7 +172,7 @@ def _contention(text: str) -> Contention:
     for part in text.split(","):
         match = _COEFFICIENT.fullmatch(part.strip())
         if match is None:
-            raise FieldError(f"{part!r} is not a coefficient; write alpha=0.02,beta=0.0003")
+            raise FieldError(f"{quoted(part)} is not a coefficient; write alpha=0.02,beta=0.0003")
         found[match[1]] = float(match[2])
     return Contention(**found)
 

@@ -91,7 +91,7 @@ def compare(left: str | Secret | Reading | Cord, right: str | Secret | Reading |
     for name in sorted(stated | (set(one.options) & set(other.options))):
         question = load_canonical()[name].bears_on
         _compare(found, question, name, one.options.get(name), other.options.get(name))
-    native = [{k: str(json_value(v)) for k, v in side.cord.native} for side in (one, other)]
+    native = [{str(k): str(json_value(v)) for k, v in side.cord.native} for side in (one, other)]
     for key in sorted({*native[0], *native[1]}):
         _compare(found, "behaviour", key, native[0].get(key), native[1].get(key), remark="known to one driver only")
     return Comparison(tuple(found))

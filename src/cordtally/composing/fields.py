@@ -102,7 +102,7 @@ def compose(*, driver: str | None = None, **fields: object) -> Cord:
 
 
 def _missing(name: str) -> str:
-    raise FieldError(f"the field {name!r} is missing")
+    raise FieldError(f"the field {quoted(name)} is missing")
 
 
 def _text(fields: Mapping[str, object], name: str) -> str | None:

@@ -68,6 +68,9 @@ class Interpreter:
         if not in_order:
             found.parts.sort(key=_START_OF)
         spans = self._secret_spans(parsed.text)
+        if target.facts.grammar == "url":
+            last = parsed.fields[len(parsed.fields) - len(options) - 1] if len(options) < len(parsed.fields) else None
+            spans += _unread(parsed, last, options)
         return Interpretation(cord, tuple(found.parts), tuple(found.rows), tuple(found.remarks), spans)
 
     def _take_position(self, field: Field) -> None:
@@ -131,7 +134,7 @@ class Interpreter:
         carries = self.target.facts.carries
         if carries is not None and option.name == carries[0] and self._take_carried(text, field, carries[1]):
             return
-        check = _GUARDS.get(canonical or "", guard)
+        check = _GUARDS.get(_role_of(canonical), guard)
         secret = option.secret or canonical == "password" or check(text) is not text
         found.parts.append(Part(_role_of(canonical), name, field.start, field.end, secret, field.whole))
         handler = _HANDLERS.get(canonical or "")
@@ -289,6 +292,8 @@ class Interpreter:
     def _take_value(self, name: str, text: str, field: Field, option: Option, driver: Driver) -> None:
         found = self.found
         value = read_value(option, driver, text)
+        if type(value) is str:
+            value = guard(value)
         full_name = f"{option.vocabulary}/{option.name}"
         if isinstance(value, Misread):
             found.remarks.append(Remark(value.case, field.start, field.end, value.facts))
@@ -360,14 +365,29 @@ class Interpreter:
             begin = part.start
             if part.role == "database" and part.name is None and at >= 0:
                 # the password began where a port seems to stand: keeper:2024/secret@host
-                begin = min([p.start for p in parts if p.role == "port" and p.start < begin], default=begin)
-            spans.append((begin, at if at > begin else part.end))
+                ports = [p.start for p in parts if p.role == "port" and p.start < begin]
+                inset = text.find(":", begin, at) + 1 or text.rfind("/", begin, at) + 1 or begin
+                begin = ports[0] if ports else inset
+            rest = text[max(at, begin) : part.end]
+            spans.append((begin, at if at > begin and guard(rest) is rest else part.end))
         return spans
 
     @staticmethod
     def _is_secret(name: str, driver: Driver) -> bool:
         option = driver.option(name)
         return option.secret if option is not None else sounds_secret(name)
+
+
+def _unread(parsed: Parsed, last: Field | None, options: list[Field]) -> list[tuple[int, int]]:
+    """What a URL's reader passes over between its authority and its query, where a password may have been cut off."""
+    start = last.end if last is not None else 0
+    end = options[0].whole if options else len(parsed.text)
+    at, colon = parsed.text.rfind("@", start, end), parsed.text.find(":", start, end)
+    if at >= 0:
+        # it began where a port seems to stand: redis://keeper:2024/secret@host
+        begin = min((f.start for f in parsed.fields if f.role == "port"), default=start)
+        return [(min(begin, start), at)]
+    return [(colon + 1, end)] if 0 <= colon < end - 1 else []
 
 
 def _login_of(driver: Driver, option: Option, text: str) -> str | None:

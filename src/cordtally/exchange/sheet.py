@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 from ..catalog import Driver, Option
 from ..model import ByteSize, Cord, Duration, Secret, clear
+from ..model.suspicion import safe_name
 from ..notation import Field, Rendered, plain
 from ..text import as_shown, as_text
 from .codecs import word_of
@@ -101,7 +102,7 @@ class Sheet:
             return False
         origin = self._origin(part, said)
         word = as_shown(field.value)
-        name = self.target.spelled(field.name)
+        name = None if field.name is None else safe_name(self.target.spelled(field.name) or "")
         target = word if name is None else f"{name}={word}"
         outcome = Outcome.APPROXIMATED if loss else _outcome(origin, name, word, isinstance(value, Duration | ByteSize))
         self.put_under([field], self.book(part, origin, target, outcome, loss))
@@ -174,7 +175,7 @@ class Sheet:
             return
         outcome = Outcome.APPROXIMATED if loss else Outcome.RENAMED
         reason = loss or f"passed on through {outer}"
-        booking = self.book(part, said, f"{outer}: {name}={word}", outcome, reason)
+        booking = self.book(part, said, f"{outer}: {safe_name(name)}={word}", outcome, reason)
         self._inner.append((plain("option", name, word), booking))
 
     def close_inner(self) -> None:

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import KW_ONLY, MISSING, dataclass, fields, replace
 
 from .secret import Locator, MaskedText, Secret
-from .suspicion import clear_name, guard, guard_host, guard_name, guard_path, guard_user
+from .suspicion import clear_name, guard, guard_full_name, guard_host, guard_path, guard_user
 from .values import ByteSize, Duration
 
 OptionValue = str | int | bool | float | Duration | ByteSize | Secret
@@ -261,5 +261,5 @@ _UNSTATED = {f.name: f.default for f in fields(Cord) if f.default is not MISSING
 
 
 def _guarded_pairs(pairs: Pairs) -> Pairs:
-    guarded = tuple((guard_name(name), guard(value) if type(value) is str else value) for name, value in pairs)
+    guarded = tuple((guard_full_name(name), guard(value) if type(value) is str else value) for name, value in pairs)
     return pairs if all(new[0] is old[0] and new[1] is old[1] for new, old in zip(guarded, pairs)) else guarded

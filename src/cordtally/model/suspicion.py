@@ -7,19 +7,22 @@ from the beginning. In doubt a value is masked: it loses nothing by that but its
 from __future__ import annotations
 
 import re
+from typing import NoReturn
 
 from .secret import MASK, MaskedText
 
 SECRET_WORD = (
     r"pass|pwd|psw|(?:\b|_)pw\b|secret|token|credential|assertion|"
-    r"(?:api|access|private|account|scram|ssl|client|shared)[ _.-]?key"
+    r"(?:api|access|private|account|scram|ssl|client|shared)[ _.-]?key|storage_connection_string"
 )
 _SOUNDS_SECRET = re.compile(SECRET_WORD, re.IGNORECASE)
-_INNER = re.compile(rf"(?:{SECRET_WORD})[\w.-]{{0,20}}[\"']?\s*[=:]\s*", re.IGNORECASE)
+_INNER = re.compile(rf"(?:{SECRET_WORD})[\w.-]{{0,20}}[\"']?\s*(?:[=:]|%(?:25)*3[AD])\s*", re.IGNORECASE)
+_NO_PATH = re.compile(r"://|[?{]|^//[^/]*?(?::|%(?:25)*3A)", re.IGNORECASE)
 _PEM = "-----BEGIN"
 _COLON = re.compile(r":|%(?:25)*3A", re.IGNORECASE)
 _ADDRESS = re.compile(r"[0-9A-Fa-f:.]*(?:%[\w.-]+)?")
 _PLAIN_NAME = re.compile(r"[A-Za-z0-9 _.+-]{1,64}")
+_WITH_VALUE = re.compile(rf"(?:{SECRET_WORD})\w*\s+\S", re.IGNORECASE)
 
 
 def sounds_secret(name: str) -> bool:
@@ -29,7 +32,12 @@ def sounds_secret(name: str) -> bool:
 
 def safe_name(name: str) -> str:
     """Give a key's name as it may be shown: where a text was misread, a password may stand in it."""
-    return name if _PLAIN_NAME.fullmatch(name) else MASK
+    return name if _is_plain(name) else MASK
+
+
+def _is_plain(name: str) -> bool:
+    """Whether a name can be one: ``password fog-1``, where an equals sign was forgotten, is none."""
+    return _PLAIN_NAME.fullmatch(name) is not None and not (" " in name and _WITH_VALUE.search(name))
 
 
 class MaskedName(str):
@@ -38,29 +46,46 @@ class MaskedName(str):
     It stays a text, since names are sorted and looked up; `clear_name` gives it as it stood.
     """
 
-    __slots__ = ()
+    shown: str
+
+    def __new__(cls, text: str, shown: str) -> MaskedName:
+        """Make a name that shows itself as ``shown``."""
+        made = super().__new__(cls, text)
+        made.shown = shown
+        return made
 
     def __str__(self) -> str:
-        return f"{self.partition('/')[0]}/{MASK}"
+        return self.shown
 
     def __repr__(self) -> str:
-        return repr(str(self))
+        return repr(self.shown)
 
     def __format__(self, spec: str) -> str:
-        return format(str(self), spec)
-
-    def __deepcopy__(self, memo: object = None) -> MaskedName:
-        return self
+        return format(self.shown, spec)
 
     def __copy__(self) -> MaskedName:
         return self
 
+    def __deepcopy__(self, memo: object = None) -> MaskedName:
+        return self
 
-def guard_name(full_name: str) -> str:
+    def __reduce__(self) -> NoReturn:
+        raise TypeError("a masked name cannot be pickled")
+
+
+def guard_name(name: str) -> str:
+    """Guard the name of an option."""
+    if type(name) is not str or _is_plain(name):
+        return name
+    return MaskedName(name, MASK)
+
+
+def guard_full_name(full_name: str) -> str:
     """Guard the full name of an option, ``vocabulary/name``."""
-    if type(full_name) is not str or _PLAIN_NAME.fullmatch(full_name.partition("/")[2] or full_name):
+    vocabulary, slash, name = full_name.partition("/")
+    if type(full_name) is not str or _is_plain(name if slash else full_name):
         return full_name
-    return MaskedName(full_name)
+    return MaskedName(full_name, f"{vocabulary}/{MASK}")
 
 
 def clear_name(name: str) -> str:
@@ -70,27 +95,44 @@ def clear_name(name: str) -> str:
 
 def guard(value: str) -> str | MaskedText:
     """Give a value, masked where it holds a secret: a pair with a secret key, a user with a password, a private key."""
-    if "=" in value or ":" in value:
-        spans = [(found.end(), len(value))] if (found := _INNER.search(value)) is not None else []
-        at, slashes = value.rfind("@"), value.find("//")
-        colon = value.find(":", slashes + 2 if slashes >= 0 else 0, max(at, 0))
-        if colon >= 0:
-            spans.append((colon + 1, at))
-        if spans:
-            start, end = min(spans)[0], max(end for _, end in spans)
-            return MaskedText(value, value[:start] + MASK + value[end:])
-    if _PEM in value:
-        return MaskedText(value, value.partition(_PEM)[0] + _PEM + MASK)
-    return value
+    return _masked(value, _spans(value))
 
 
 def guard_path(value: str) -> str | MaskedText:
     """Guard the name of a database or a file: what stands before an ``@`` in it may be the end of a password."""
+    spans = _spans(value)
+    # a whole connection text that was taken for a name
+    if (found := _NO_PATH.search(value)) is not None:
+        spans.append((found.end(), len(value)))
     if "@" in value[1:]:
         at = value.rfind("@")
-        start = value.find(":", 0, at) + 1 or value.rfind("/", 0, at) + 1
-        return MaskedText(value, value[:start] + MASK + value[at:]) if at > start else value
-    return guard(value)
+        spans.append((value.find(":", 0, at) + 1 or value.rfind("/", 0, at) + 1, at))
+    return _masked(value, spans)
+
+
+def _spans(value: str) -> list[tuple[int, int]]:
+    spans = []
+    if "=" in value or ":" in value or "%" in value:
+        if (found := _INNER.search(value)) is not None:
+            spans.append((found.end(), len(value)))
+        at, slashes = value.rfind("@"), value.find("//")
+        colon = value.find(":", slashes + 2 if slashes >= 0 else 0, max(at, 0))
+        if colon >= 0:
+            spans.append((colon + 1, at))
+    if " " in value and (found := _WITH_VALUE.search(value)) is not None:
+        spans.append((found.end() - 1, len(value)))
+    if _PEM in value:
+        spans.append((value.find(_PEM) + len(_PEM), len(value)))
+    return spans
+
+
+def _masked(value: str, spans: list[tuple[int, int]]) -> str | MaskedText:
+    """Mask a value from the first doubtful place to the last one."""
+    spans = [(start, end) for start, end in spans if end > start]
+    if not spans:
+        return value
+    start, end = min(spans)[0], max(end for _, end in spans)
+    return MaskedText(value, value[:start] + MASK + value[end:])
 
 
 def guard_user(value: str) -> str | MaskedText:
@@ -106,9 +148,9 @@ def guard_host(value: str) -> str | MaskedText:
         return value  # an abstract socket
     at = max(value.rfind("@"), value.upper().rfind("%40")) if "@" in value or "%" in value else -1
     colon = _COLON.search(value) if ":" in value or "%" in value else None
-    if colon is not None and (at > colon.start() or not (value[:1] in "/\\" or _ADDRESS.fullmatch(value))):
-        end = at if at > colon.end() else len(value)
-        return MaskedText(value, value[: colon.end()] + MASK + value[end:])
+    spans = _spans(value)
     if at > 0:
-        return MaskedText(value, MASK + value[at:])
-    return guard(value)
+        spans.append((colon.end() if colon is not None and colon.start() < at else 0, at))
+    elif colon is not None and not (value[:1] in "/\\" or _ADDRESS.fullmatch(value)):
+        spans.append((colon.end(), len(value)))
+    return _masked(value, spans)

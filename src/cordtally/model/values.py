@@ -9,7 +9,7 @@ import re
 from dataclasses import dataclass
 from fractions import Fraction
 
-from ..errors import FieldError
+from ..errors import FieldError, quoted
 
 NANOSECONDS = {
     "ns": 1,
@@ -60,7 +60,7 @@ class Duration:
             position = match.end()
         if not wanted or position < len(wanted):
             unit = " (a bare number has no unit)" if wanted.replace(".", "", 1).isdigit() else ""
-            raise FieldError(f"{text!r} is not a duration{unit}; write 5s, 250ms, 1m30s or unlimited")
+            raise FieldError(f"{quoted(text)} is not a duration{unit}; write 5s, 250ms, 1m30s or unlimited")
         return cls(round(total))
 
     @property
@@ -111,7 +111,7 @@ class ByteSize:
         """
         match = _SIZE.fullmatch(text.strip())
         if match is None or (match[2] or "b").lower() not in _BYTES:
-            raise FieldError(f"{text!r} is not a size; write 4096, 64KiB or 16MB")
+            raise FieldError(f"{quoted(text)} is not a size; write 4096, 64KiB or 16MB")
         return cls(int(match[1]) * _BYTES[(match[2] or "b").lower()])
 
     def __str__(self) -> str:

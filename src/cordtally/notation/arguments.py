@@ -13,7 +13,8 @@ from dataclasses import dataclass
 from json.decoder import JSONDecoder
 
 from ..model import Secret
-from ..text import Cursor, GrammarError, Piece, as_text
+from ..model.suspicion import clear_name, guard_name
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of_key
 from .fields import Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, NO, BaseDialect
 
@@ -122,7 +123,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
         if not isinstance(place, dict) or isinstance(place.get(last), dict):
             refused.append(Refused(part, "another argument of this name stands there already"))
             continue
-        place[last] = part.value
+        place[guard_name(last)] = part.value
     return Rendered([*_pieces(arguments)], refused, arguments)
 
 
@@ -134,7 +135,9 @@ def _pieces(value: object) -> Iterator[Piece]:
     elif isinstance(value, dict):
         yield Piece("{")
         for index, (name, inner) in enumerate(value.items()):
-            yield Piece(f"{', ' if index else ''}{json.dumps(name, ensure_ascii=False)}: ")
+            yield Piece(", " if index else "")
+            shown = json.dumps(clear_name(name), ensure_ascii=False)
+            yield from (Piece('"'), piece_of_key(clear_name(name), shown[1:-1]), Piece('": '))
             yield from _pieces(inner)
         yield Piece("}")
     elif isinstance(value, list):

@@ -12,7 +12,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, BaseDialect, is_no_url
 
@@ -96,7 +96,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
                 items[-1].append(Piece(f":{value}"))
             else:
                 _check(value, "")
-                items.append([Piece(f"{_key(part.name or '')}="), piece_of(part.value, value)])
+                items.append([piece_of_key(part.name or "", f"{_key(part.name or '')}="), piece_of(part.value, value)])
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
     pieces = [piece for index, item in enumerate(items) for piece in ([Piece(",")] if index else []) + item]

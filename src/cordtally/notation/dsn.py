@@ -12,7 +12,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from . import percent
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import SURELY, BaseDialect, is_no_object
@@ -144,7 +144,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
                 database = piece_of(part.value, _database(value))
             elif part.role == "option":
                 name, written = _pair(part.name or "", value, dialect)
-                query += [Piece(f"{'&' if query else '?'}{name}="), piece_of(part.value, written)]
+                query += [piece_of_key(name, f"{'&' if query else '?'}{name}="), piece_of(part.value, written)]
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
     if user:

@@ -13,7 +13,7 @@ import shlex
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, NO, BaseDialect
 
@@ -105,5 +105,5 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
             refused.append(Refused(part, "a variable cannot hold a NUL character"))
         else:
             written = value if _PLAIN.fullmatch(value) else shlex.quote(value)
-            pieces += [Piece(f"{name}="), piece_of(part.value, written), Piece("\n")]
+            pieces += [piece_of_key(name, f"{name}="), piece_of(part.value, written), Piece("\n")]
     return Rendered(pieces, refused)

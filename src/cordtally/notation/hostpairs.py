@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import BaseDialect, is_no_object
 
@@ -109,7 +109,10 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
                     raise CannotHold("its host could not be written")  # noqa: TRY301 -- booked below
                 port, instance = (f":{value}", instance) if part.role == "port" else (port, _instance(value))
             else:
-                pairs += [Piece(f";{_key(part.name or '')}="), piece_of(part.value, _braced(value))]
+                pairs += [
+                    piece_of_key(part.name or "", f";{_key(part.name or '')}="),
+                    piece_of(part.value, _braced(value)),
+                ]
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
     return Rendered([Piece(prefix), host, Piece(instance + port), *pairs], refused)

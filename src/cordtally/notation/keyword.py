@@ -13,7 +13,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, NO, BaseDialect, is_no_url
 from .remarks import Case, Remark
@@ -147,7 +147,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
             refused.append(Refused(part, problem.reason))
             continue
         between = " " if dialect.semicolons == "kept" else ";"
-        pieces += [Piece(f"{between if pieces else ''}{name}="), piece_of(part.value, value)]
+        pieces += [piece_of_key(name, f"{between if pieces else ''}{name}="), piece_of(part.value, value)]
     return Rendered([Piece(prefix), *pieces] if prefix else pieces, refused)
 
 

@@ -12,7 +12,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..text import GrammarError, Piece, as_text, piece_of
+from ..text import GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, NO, BaseDialect
 
@@ -141,7 +141,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
             continue
-        pieces += [Piece(f"{name}="), piece_of(part.value, written), Piece("\n")]
+        pieces += [piece_of_key(name, f"{name}="), piece_of(part.value, written), Piece("\n")]
     return Rendered(pieces, refused)
 
 

@@ -18,7 +18,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from urllib.parse import unquote_plus
 
-from ..text import Cursor, GrammarError, Piece, as_text, piece_of
+from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, BaseDialect, is_no_url
 from .remarks import Case, Remark
@@ -194,7 +194,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
             continue
-        pieces += [Piece(f"{';' if pieces else ''}{key}="), piece_of(part.value, written)]
+        pieces += [piece_of_key(name, f"{';' if pieces else ''}{key}="), piece_of(part.value, written)]
     return Rendered([Piece(prefix), *pieces] if prefix else pieces, refused)
 
 

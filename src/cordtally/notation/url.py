@@ -13,7 +13,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from ..text import GrammarError, Piece, as_text, piece_of
+from ..text import GrammarError, Piece, as_text, piece_of, piece_of_key
 from . import percent
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import BaseDialect, is_no_object
@@ -154,7 +154,10 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
                     path = piece_of(part.value, render_path(as_text(part.value), dialect))
                 case "option":
                     name, value = render_pair(part.name or "", as_text(part.value), dialect)
-                    query += [Piece(f"{'&' if query else '?'}{name}="), piece_of(part.value, value)]
+                    query += [
+                        piece_of_key(part.name or "", f"{'&' if query else '?'}{name}="),
+                        piece_of(part.value, value),
+                    ]
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
     if user:

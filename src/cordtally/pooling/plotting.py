@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from ..errors import FieldError, MissingExtra
+from ..errors import FieldError, MissingExtra, quoted
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -45,7 +45,7 @@ def save_figure(draw: Callable[[Figure], None], path: str | Path) -> Path:
     path = Path(path)
     if path.suffix.lower() not in _FORMATS:
         raise FieldError(
-            f"a plot is written as {', '.join(sorted(_FORMATS))}, not {path.suffix or 'without an ending'!r}"
+            f"a plot is written as {', '.join(sorted(_FORMATS))}, not {quoted(path.suffix or 'without an ending')}"
         )
     with _style():
         from matplotlib.backends.backend_agg import FigureCanvasAgg

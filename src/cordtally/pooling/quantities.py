@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from ..errors import FieldError
+from ..errors import FieldError, quoted
 from ..model import Duration
 
 if TYPE_CHECKING:
@@ -37,7 +37,9 @@ class WaitTarget:
         """
         match = _TARGET.fullmatch(text)
         if match is None or not 0 < float(match[2]) < 100:
-            raise FieldError(f"{text!r} is not a waiting target; write 5ms@p99: at most 5 ms for 99 % of the requests")
+            raise FieldError(
+                f"{quoted(text)} is not a waiting target; write 5ms@p99: at most 5 ms for 99 % of the requests"
+            )
         duration = Duration.parse(match[1])
         if duration.nanoseconds is None:
             raise FieldError("a waiting target needs a limit")
@@ -82,7 +84,7 @@ class TimeoutTarget:
         """
         match = _PERCENT.fullmatch(text.strip())
         if match is None or not 0 < float(match[1]) < 100:
-            raise FieldError(f"{text!r} is not a share; write 0.1%: at most one request in 1,000 gives up")
+            raise FieldError(f"{quoted(text)} is not a share; write 0.1%: at most one request in 1,000 gives up")
         return cls(float(match[1]) / 100)
 
     def __str__(self) -> str:
@@ -138,7 +140,7 @@ def parse_rate(text: str) -> float:
     """
     match = _RATE.fullmatch(text.strip())
     if match is None:
-        raise FieldError(f"{text!r} is not a rate; write 120/s, 2.5k/min or 900/h")
+        raise FieldError(f"{quoted(text)} is not a rate; write 120/s, 2.5k/min or 900/h")
     return float(match[1]) * _THOUSANDS[match[2]] / _SECONDS[match[3]]
 
 

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..catalog import find_nearest
-from ..errors import MissingExtra, PoolModelError
+from ..errors import MissingExtra, PoolModelError, quoted
 
 if TYPE_CHECKING:
     import numpy as np
@@ -83,7 +83,7 @@ def times(table: pd.DataFrame, *names: str) -> Array:
         values = (stamps - pd.Timestamp(0, tz="UTC")).dt.total_seconds()
     if values.isna().any():
         row = int(values.isna().to_numpy().argmax())
-        raise PoolModelError(f"{path}:{row + 2}: {column} is {str(table[column].iloc[row])!r}, which is no time")
+        raise PoolModelError(f"{path}:{row + 2}: {column} is {quoted(str(table[column].iloc[row]))}, which is no time")
     answer: Array = values.to_numpy(dtype=float) * unit
     return answer
 
@@ -92,4 +92,4 @@ def _missing(path: str, names: Sequence[str], columns: list[str]) -> str:
     nearest = find_nearest(names[0], columns, most=1)
     hint = f"; did you mean {nearest[0]}?" if nearest else ""
     there = ", ".join(columns[:8]) + (" …" if len(columns) > 8 else "")
-    return f"{path}: there is no column {names[0]!r} (or {names[0]}_ms …); the columns are {there}{hint}"
+    return f"{path}: there is no column {quoted(names[0])} (or {names[0]}_ms …); the columns are {there}{hint}"

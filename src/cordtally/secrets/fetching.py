@@ -9,7 +9,7 @@ from pathlib import Path
 
 from ..catalog import find_nearest
 from ..composing import parse_locator
-from ..errors import FieldError, LocatorError, shielded
+from ..errors import FieldError, LocatorError, quoted, shielded
 from ..model import Locator, Secret
 
 LARGEST_SECRET = 65536
@@ -48,7 +48,7 @@ def _from_environment(name: str, surroundings: Surroundings) -> str:
         return value
     nearest = find_nearest(name, surroundings.environ, most=1)
     hint = f"; {nearest[0]} is set: names must match to the letter" if nearest else f"; set it: export {name}=…"
-    raise LocatorError(f"env:{name}: the environment variable {name} is not set{hint}")
+    raise LocatorError(f"env: the environment variable {quoted(name)} is not set{hint}")
 
 
 def _from_file(path: str, surroundings: Surroundings) -> str:
@@ -57,13 +57,13 @@ def _from_file(path: str, surroundings: Surroundings) -> str:
         with place.open("rb") as stream:
             raw = stream.read(LARGEST_SECRET + 1)
     except OSError as error:
-        raise LocatorError(f"file:{path}: {place} cannot be read ({os.strerror(error.errno or 0)})") from None
+        raise LocatorError(f"file: {quoted(place)} cannot be read ({os.strerror(error.errno or 0)})") from None
     if len(raw) > LARGEST_SECRET:
-        raise LocatorError(f"file:{path}: the file is larger than {LARGEST_SECRET:,} bytes: that is no password")
+        raise LocatorError(f"file: {quoted(place)} is larger than {LARGEST_SECRET:,} bytes: that is no password")
     try:
         text = raw.decode("utf-8")
     except UnicodeDecodeError:
-        raise LocatorError(f"file:{path}: the file is not UTF-8 text") from None
+        raise LocatorError(f"file: {quoted(place)} is not UTF-8 text") from None
     return text.removesuffix("\n").removesuffix("\r")
 
 

@@ -6,7 +6,7 @@ What a text means is left to the layers above; nothing here knows a notation or 
 from .cursor import Cursor, GrammarError
 from .excerpts import cells, excerpt, unreadable
 from .masks import doubtful_spans, mask_spans, masked_position
-from .pieces import Piece, as_shown, as_text, join, join_masked, piece_of
+from .pieces import Piece, as_shown, as_text, join, join_masked, piece_of, piece_of_key
 
 __all__ = [
     "Cursor",
@@ -22,5 +22,6 @@ __all__ = [
     "mask_spans",
     "masked_position",
     "piece_of",
+    "piece_of_key",
     "unreadable",
 ]

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 from ..model import MASK, Secret
+from ..model.suspicion import safe_name
 
 
 class Piece(NamedTuple):
@@ -53,6 +54,11 @@ def as_shown(value: object) -> str:
 def piece_of(value: object, written: str) -> Piece:
     """Make the piece in which a value is written, secret where the value is."""
     return Piece(written, isinstance(value, Secret))
+
+
+def piece_of_key(name: str, written: str) -> Piece:
+    """Make the piece in which a key is written; secret where no name looks like that, as after a misreading."""
+    return Piece(written, safe_name(name) is not name)
 
 
 def join(pieces: Iterable[Piece]) -> str:

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from ...catalog import find_nearest
-from ...errors import FieldError, PoolModelError
+from ...errors import FieldError, PoolModelError, quoted
 from ...model import Duration
 from ..quantities import parse_rate
 
@@ -138,7 +138,7 @@ def _seconds(value: object) -> float:
 def _whole(value: object) -> int:
     text = str(value).strip()
     if isinstance(value, bool) or not text.isdecimal() or not text.isascii():
-        raise FieldError(f"{value!r} is not a whole number of 0 or more")
+        raise FieldError(f"{quoted(value)} is not a whole number of 0 or more")
     return int(text)
 
 
@@ -146,7 +146,7 @@ def _weight(value: object) -> float:
     try:
         return float(str(value))
     except ValueError:
-        raise FieldError(f"{value!r} is no number") from None
+        raise FieldError(f"{quoted(value)} is no number") from None
 
 
 _READ: dict[str, Callable[[Any], Any]] = {
@@ -175,7 +175,7 @@ def make_entry(kind: type[Any], where: str, values: Mapping[str, object]) -> Any
         if name not in known:
             nearest = find_nearest(name, known, most=1)
             hint = f"did you mean {nearest[0]}?" if nearest else "there are " + ", ".join(known)
-            raise PoolModelError(f"{where}: there is no field {name!r}; {hint}")
+            raise PoolModelError(f"{where}: there is no field {quoted(name)}; {hint}")
         try:
             read[name] = _READ[name](value)
         except FieldError as error:
@@ -217,7 +217,7 @@ def read_services(
         wrong = document.keys() - {"server", "services", "poolers"}
         if wrong:
             raise PoolModelError(
-                f"{path}: there is no section {sorted(wrong)[0]!r}; there are server, services, poolers"
+                f"{path}: there is no section {quoted(sorted(wrong)[0])}; there are server, services, poolers"
             )
         rows = list(enumerate(document.get("services", []), 1))
         server_part, pooler_rows = document.get("server", {}), document.get("poolers", [])
@@ -250,7 +250,8 @@ def check_services(services: list[Service], poolers: list[Pooler], where: str) -
         if service.pooler and service.pooler not in known:
             nearest = find_nearest(service.pooler, known, most=1)
             hint = f"; did you mean {nearest[0]}?" if nearest else ""
-            raise PoolModelError(f"{where}: {service.name} goes through {service.pooler!r}, which is no pooler{hint}")
+            through = f"{service.name} goes through {quoted(service.pooler)}, which is no pooler"
+            raise PoolModelError(f"{where}: {through}{hint}")
 
 
 def _csv(path: Path) -> list[tuple[int, dict[str, object]]]:

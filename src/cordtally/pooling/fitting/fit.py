@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from ...errors import MissingExtra, PoolModelError
+from ...errors import MissingExtra, PoolModelError, quoted
 from ..quantities import show_seconds, show_share
 from ..queues.contention import Contention
 
@@ -250,7 +250,9 @@ def _numbers(table: pd.DataFrame, name: str) -> Array:
     values = pd.to_numeric(table[name], errors="coerce")
     if values.isna().any():
         row = int(values.isna().to_numpy().argmax())
-        raise PoolModelError(f"{table.attrs['path']}:{row + 2}: {name} is {str(table[name].iloc[row])!r}, no number")
+        raise PoolModelError(
+            f"{table.attrs['path']}:{row + 2}: {name} is {quoted(str(table[name].iloc[row]))}, no number"
+        )
     answer: Array = values.to_numpy(dtype=float)
     return answer
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from ...errors import PoolModelError
+from ...errors import PoolModelError, quoted
 from ..tables import UNITS, find_column, read_table, times
 
 if TYPE_CHECKING:
@@ -66,7 +66,7 @@ def read_records(
         table = read_table(path)
     for wanted, actual in (columns or {}).items():
         if actual.lower() not in table.columns:
-            raise PoolModelError(f"{path}: there is no column {actual!r}; there are {', '.join(table.columns)}")
+            raise PoolModelError(f"{path}: there is no column {quoted(actual)}; there are {', '.join(table.columns)}")
         table = table.rename(columns={actual.lower(): wanted})
     table.attrs["path"] = str(path)
     return table

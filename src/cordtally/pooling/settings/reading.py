@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from ...catalog import find_nearest
 from ...catalog.pool_libraries import UNITS, PoolLibrary, Setting, load_pool
-from ...errors import FieldError, UnknownName
+from ...errors import FieldError, UnknownName, quoted
 from ...model import Duration
 
 _TRUE, _FALSE = {"true", "yes", "on", "1"}, {"false", "no", "off", "0"}
@@ -142,25 +142,25 @@ def parse_value(setting: Setting, text: str) -> tuple[Value, str | None]:
         return None, "unlimited"
     if setting.type == "flag":
         if shown.casefold() not in _TRUE | _FALSE:
-            raise FieldError(f"{setting.name} is {text!r}: it must be true or false")
+            raise FieldError(f"{setting.name} is {quoted(text)}: it must be true or false")
         return shown.casefold() in _TRUE, None
     if setting.type == "duration" and not _is_number(shown):
         duration = Duration.parse(text)
         return duration, None
     if not _is_number(shown):
-        raise FieldError(f"{setting.name} is {text!r}: it must be a number")
+        raise FieldError(f"{setting.name} is {quoted(text)}: it must be a number")
     number = float(shown)
     if setting.unit == "word" and number != 0:
-        raise FieldError(f"{setting.name} is {text!r}: it needs a unit: 1h, 30m, 5s")
+        raise FieldError(f"{setting.name} is {quoted(text)}: it needs a unit: 1h, 30m, 5s")
     special = setting.zero if number == 0 else setting.minus_one if number == -1 else None
     if number < 0 and special is None:
-        raise FieldError(f"{setting.name} is {text!r}: it must be 0 or more")
+        raise FieldError(f"{setting.name} is {quoted(text)}: it must be 0 or more")
     if special in {"unlimited", "default"}:
         return None, special
     if setting.type == "duration":
         return Duration.of(number * UNITS[setting.unit or "s"]), special
     if number != int(number):
-        raise FieldError(f"{setting.name} is {text!r}: it must be a whole number")
+        raise FieldError(f"{setting.name} is {quoted(text)}: it must be a whole number")
     return int(number), special
 
 

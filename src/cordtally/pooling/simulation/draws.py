@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ...errors import PoolModelError
+from ...errors import PoolModelError, quoted
 
 if TYPE_CHECKING:
     Array = np.ndarray[tuple[int], np.dtype[np.float64]]
@@ -49,7 +49,7 @@ class Spread:
         if not (math.isfinite(self.mean) and self.mean >= 0 and math.isfinite(self.cv) and self.cv >= 0):
             raise PoolModelError("a time needs a mean and a coefficient of variation that are finite and 0 or more")
         if self.shape is not None and self.shape not in SHAPES:
-            raise PoolModelError(f"there is no shape {self.shape!r}; there are " + ", ".join(SHAPES))
+            raise PoolModelError(f"there is no shape {quoted(self.shape)}; there are " + ", ".join(SHAPES))
         if self.shape == "two-exponentials" and self.cv < 1:
             raise PoolModelError("two exponentials vary by 1 or more; gamma varies less")
 

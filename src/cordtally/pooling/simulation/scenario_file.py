@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from ...catalog import find_nearest
-from ...errors import FieldError, PoolModelError
+from ...errors import FieldError, PoolModelError, quoted
 from ...model import Duration
 from ..quantities import parse_rate
 from ..tables import read_table, times
@@ -21,32 +21,32 @@ from .scenario import Scenario
 
 def _seconds(value: object) -> float:
     if not isinstance(value, str):
-        raise FieldError(f"{value!r} is no time; write it with its unit: '35ms'")
+        raise FieldError(f"{quoted(value)} is no time; write it with its unit: '35ms'")
     duration = Duration.parse(value)
     return math.inf if duration.nanoseconds is None else duration.seconds
 
 
 def _count(value: object) -> int:
     if isinstance(value, bool) or not isinstance(value, int) or value < 0:
-        raise FieldError(f"{value!r} is not a whole number of 0 or more")
+        raise FieldError(f"{quoted(value)} is not a whole number of 0 or more")
     return value
 
 
 def _number(value: object) -> float:
     if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value) or value < 0:
-        raise FieldError(f"{value!r} is not a number of 0 or more")
+        raise FieldError(f"{quoted(value)} is not a number of 0 or more")
     return float(value)
 
 
 def _rate(value: object) -> float:
     if not isinstance(value, str):
-        raise FieldError(f"{value!r} is no rate; write it with its unit: '120/s'")
+        raise FieldError(f"{quoted(value)} is no rate; write it with its unit: '120/s'")
     return parse_rate(value)
 
 
 def _flag(value: object) -> bool:
     if not isinstance(value, bool):
-        raise FieldError(f"{value!r} is neither true nor false")
+        raise FieldError(f"{quoted(value)} is neither true nor false")
     return value
 
 
@@ -169,7 +169,7 @@ def change_key(scenario: Scenario, name: str, value: str) -> Scenario:
             place, kind = _KEYS[section][name]
             return _set(scenario, place, kind(_plain(value)))
     raise PoolModelError(
-        f"a scenario has no key {name!r}{_meant(name, [key for section in _CHANGED for key in _KEYS[section]])}"
+        f"a scenario has no key {quoted(name)}{_meant(name, [key for section in _CHANGED for key in _KEYS[section]])}"
     )
 
 
@@ -265,7 +265,7 @@ def _values(content: Mapping[str, Any], section: str) -> dict[str, Any]:
     values: dict[str, Any] = {}
     for name, value in content.items():
         if name not in _KEYS[section]:
-            raise PoolModelError(f"[{section}] has no key {name!r}{_meant(name, list(_KEYS[section]))}")
+            raise PoolModelError(f"[{section}] has no key {quoted(name)}{_meant(name, list(_KEYS[section]))}")
         place, kind = _KEYS[section][name]
         try:
             values[place] = kind(value)

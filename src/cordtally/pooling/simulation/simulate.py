@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, get_type_hints
 
 import numpy as np
 
-from ...errors import PoolModelError
+from ...errors import PoolModelError, quoted
 from . import rules as names
 from .accelerating import ACCELERATED
 from .draws import Spread
@@ -178,7 +178,7 @@ def plain_rules(instances: int, max_size: int, end: float, **changes: Any) -> Ru
     )  # fmt: skip
     unknown = changes.keys() - set(Rules._fields)
     if unknown:
-        raise PoolModelError(f"a pool has no rule {sorted(unknown)[0]!r}")
+        raise PoolModelError(f"a pool has no rule {quoted(sorted(unknown)[0])}")
     kinds = get_type_hints(Rules)  # one type a field, so that the loops are compiled once
     return Rules(**{name: kinds[name](value) for name, value in (usual | changes).items()})
 

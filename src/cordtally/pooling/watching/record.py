@@ -7,7 +7,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, TextIO
 
-from ...errors import FieldError, MissingExtra
+from ...errors import FieldError, MissingExtra, quoted
 from .watch import COLUMNS, Sample
 
 
@@ -24,7 +24,9 @@ class Recorder:
 
     def __init__(self, path: Path) -> None:
         if path.suffix not in {".csv", ".parquet"}:
-            raise FieldError(f"samples are recorded as .csv or .parquet, not {path.suffix or 'without an ending'!r}")
+            raise FieldError(
+                f"samples are recorded as .csv or .parquet, not {quoted(path.suffix or 'without an ending')}"
+            )
         if path.exists():
             raise FieldError(f"{path} is there already: name a new file")
         if path.suffix == ".parquet":
