@@ -1,6 +1,7 @@
 """The catalog against its schema, its index, and the installed drivers themselves."""
 
 import inspect
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -14,7 +15,6 @@ import pymysql
 import pytest
 
 from cordtally.catalog import (
-    CatalogError,
     driver_ids,
     engine_ids,
     find_nearest,
@@ -22,8 +22,7 @@ from cordtally.catalog import (
     load_driver,
     load_engine,
 )
-from cordtally.catalog.facts import option_from, state_from
-from cordtally.catalog.loading import FOLDER
+from cordtally.catalog.building import FOLDER
 from cordtally.model import Duration, TlsLevel
 
 ROOT = Path(__file__).parents[2]
@@ -109,18 +108,55 @@ def test_arguments_are_those_of_the_installed_driver(driver_id, function):
     assert {o.name for o in options if o.is_in("arguments")} == arguments_of(function)
 
 
-@pytest.mark.parametrize(
-    "raw",
-    [{"colour": "red"}, {"type": "colour"}, {"type": "duration"}, {"type": "int", "unit": "s"}, {"zero": "maybe"}, {"canonical": "no_such"}],
-)
-def test_a_fact_that_breaks_the_schema_is_refused(raw):
-    with pytest.raises(CatalogError, match="libpq: option x"):
-        option_from("x", "libpq", raw, load_canonical())
+BROKEN = [
+    ("drivers/pgjdbc.toml", 'unknown_options = "ignored"', 'unknown_options = "ignord"', "did you mean 'ignored'?"),
+    ("drivers/pgjdbc.toml", "refuses = ", "refusse = ", "unknown key 'refusse'; did you mean 'refuses'?"),
+    ("drivers/pgjdbc.toml", 'plus = "blank"', 'plus = "blnk"', "plus = 'blnk' is none of 'literal', 'blank'; did you mean 'blank'?"),
+    ("drivers/pgjdbc.toml", "port_range = true", "port_rang = true", "there is no flag 'port_rang'; did you mean 'port_range'?"),
+    ("drivers/pgjdbc.toml", 'checked = true', 'checked = "yes"', "a bool is wanted here"),
+    ("drivers/pgjdbc.toml", 'language = "java"', "", "the key 'language' is missing"),
+    ("drivers/pgjdbc.toml", 'engines = ["postgresql"]', 'engines = ["postgresq"]', "there is no engine 'postgresq'"),
+    ("drivers/pgjdbc.toml", 'canonical = "connect_timeout"', 'canonical = "conect_timeout"', "did you mean 'connect_timeout'?"),
+    ("drivers/pgjdbc.toml", 'level = "verify-chain"', 'level = "verify-chian"', "did you mean 'verify-chain'?"),
+    ("drivers/redis-py.toml", 'socket = "none"', 'socket = "noen"', "did you mean 'none'?"),
+    ("drivers/redis-py.toml", 'zero = "refused"', 'zero = "refusd"', "did you mean 'refused'?"),
+    ("drivers/redis-py.toml", 'type = "duration", unit = "s"', 'type = "duration"', "type duration and unit None disagree"),
+    ("drivers/redis-py.toml", 'only_in = ["url"]', 'only_in = ["ur"]', "there is no notation 'ur'"),
+    ("drivers/redis-py.toml", "ssl_cert_reqs = \"none\" }", "ssl_cert_rqs = \"none\" }", "did you mean 'ssl_cert_reqs'?"),
+    ("drivers/pymongo.toml", 'password_charset = "saslprep"', 'password_charset = "sasl"', "is none of ascii, saslprep"),
+    ("engines/postgresql.toml", "default_port = ", "default_prt = ", "did you mean 'default_port'?"),
+    ("options.toml", 'type = "duration"', 'type = "duratoin"', "did you mean 'duration'?"),
+    ("stores.toml", 'asks = "file"', 'asks = "fle"', "did you mean 'file'?"),
+    ("remarks.toml", 'rule = "repeated-key"', 'rule = "repeated-ky"', "there is no rule 'repeated-ky'"),
+    ("remarks.toml", "[boolean]", "[boolaen]", "cases ['boolaen', 'boolean']"),
+]  # fmt: skip
 
 
-def test_a_state_needs_its_meaning():
-    with pytest.raises(CatalogError):
-        state_from("x", {"set": {}}, "level")
+@pytest.fixture
+def broken_catalog(tmp_path):
+    """A copy of the package and of the script that checks it, to break."""
+    shutil.copytree(ROOT / "src" / "cordtally", tmp_path / "src" / "cordtally", ignore=shutil.ignore_patterns("__pycache__", "pooling", "cli", "demo"))
+    shutil.copytree(ROOT / "scripts", tmp_path / "scripts")
+    return tmp_path
+
+
+@pytest.mark.parametrize("turn", range(4))
+def test_each_kind_of_fact_that_is_broken_is_found_with_its_place(broken_catalog, turn):
+    """What ``scripts/catalog-index --check`` says of each: the file, the line, and the nearest word."""
+    for name, right, wrong, words in BROKEN[turn::4]:
+        path = broken_catalog / "src/cordtally/catalog" / name
+        text = path.read_text()
+        assert right in text, (name, right)
+        path.write_text(text.replace(right, wrong, 1))
+        command = [sys.executable, broken_catalog / "scripts" / "catalog-index", "--check"]
+        done = subprocess.run(command, capture_output=True, text=True, check=False)
+        path.write_text(text)
+        assert done.returncode == 1, (name, wrong)
+        assert words in done.stderr, done.stderr
+        assert f"catalog/{name}" in done.stderr
+        if "flag" not in words and "engine" not in words and name != "remarks.toml" and "' is none of '" not in words:
+            number = int(done.stderr.partition(f"{name}:")[2].partition(":")[0])
+            assert wrong.strip('"') in text.replace(right, wrong, 1).splitlines()[number - 1] or not wrong, done.stderr
 
 
 @pytest.mark.parametrize(

@@ -1,22 +1,27 @@
-"""The shapes of catalog facts, and the checks that a catalog file passes when it is loaded.
+"""The shapes of catalog facts; their words are closed sets, which ``building`` holds every file to.
 
-Reading the files is left to ``loading``; what the facts mean for a text is left to ``cordtally.exchange``.
+What the facts mean for a text is left to ``cordtally.exchange``.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, fields
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal, get_args
 
-from ..errors import CatalogError
-
-TYPES = ("str", "int", "bool", "duration", "bytes", "word", "object")
-UNITS = ("ns", "us", "ms", "s", "min", "h", "go", "iso", "suffix", "B", "KiB", "MiB")
-UNKNOWN_OPTIONS = ("refused", "ignored", "sent")
-ZEROES = ("unlimited", "system", "none", "refused", "skipped", "from-server")
-ROLES = ("host", "port", "database", "user", "password", "socket", "service", "authentication", "realm", "instance",
-         "further_host")  # fmt: skip
-NEEDS = ("srv", "alias", "service", "socket", "several", "sentinel_service", "system_identifier")
+Level = Literal["off", "opportunistic", "encrypted", "verify-chain", "verify-identity"]
+Meaning = Literal[
+    "off", "opportunistic", "encrypted", "verify-chain", "verify-identity",
+    "password", "integrated", "kerberos", "certificate", "token", "none",
+]  # fmt: skip
+Role = Literal[
+    "host", "port", "database", "user", "password", "socket", "service", "authentication", "realm", "instance",
+    "further_host",
+]  # fmt: skip
+Need = Literal["srv", "alias", "service", "socket", "several", "sentinel_service", "system_identifier"]
+Special = Literal["unlimited", "system", "none", "refused", "skipped", "from-server"]
+HostStyle = Literal["inline", "paired", "further", "single"]
+ROLES: tuple[str, ...] = get_args(Role)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -33,17 +38,16 @@ class Option:
     vocabulary: str
     canonical: str | None = None
     aliases: tuple[str, ...] = ()
-    type: str = "str"
-    unit: str | None = None
+    type: Literal["str", "int", "bool", "duration", "bytes", "word", "object"] = "str"
+    unit: Literal["ns", "us", "ms", "s", "min", "h", "go", "iso", "suffix", "B", "KiB", "MiB"] | None = None
     fraction: bool = False
     default: object = None
-    zero: str | None = None
-    negative: str | None = None
+    zero: Special | None = None
+    negative: Special | None = None
     values: Mapping[str, str] | None = None
     minimum: int | None = None
     maximum: int | None = None
     secret: bool = False
-    raw: bool = False
     repeats: bool = False
     refuses: str = ""
     read_only: bool = False
@@ -66,7 +70,7 @@ class State:
     missing, whatever their value; a ``read_only`` row is understood and never written; ``why`` explains a surprise.
     """
 
-    meaning: str
+    meaning: Meaning
     set: tuple[tuple[str, str], ...] = ()
     given: tuple[str, ...] = ()
     absent: tuple[str, ...] = ()
@@ -76,16 +80,17 @@ class State:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Conflict:
-    """Options that a driver does not take together: all of ``given`` stand there, ``set`` with these words.
+    """Options that a driver does not take together: all of ``given`` stand there, ``set`` with these words."""
 
-    ``needs`` is the names of both.
-    """
-
-    needs: frozenset[str]
-    given: tuple[str, ...]
-    set: tuple[tuple[str, str], ...]
     why: str
-    hint: str
+    hint: str = "keep one of them"
+    given: tuple[str, ...] = ()
+    set: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def needs(self) -> frozenset[str]:
+        """The names of all the options that must be there."""
+        return frozenset(self.given) | {name for name, _ in self.set}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -111,24 +116,27 @@ class NotationFacts:
     """
 
     id: str
-    grammar: str
-    schemes: Mapping[str, tuple[str, ...]]
-    flags: Mapping[str, object]
-    hosts: str = "single"
-    host_options: str = "single"
-    socket: str = "host"
+    grammar: Literal[
+        "url", "keyword", "semicolon", "dsn", "arguments", "path", "comma", "hostpairs",
+        "descriptor", "easyconnect", "oraclejdbc", "firebird", "environment", "sections",
+    ]  # fmt: skip
+    schemes: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    flags: Mapping[str, object] = field(default_factory=dict)
+    hosts: HostStyle = "single"
+    host_options: HostStyle = "single"
+    socket: Literal["authority", "option", "host", "database", "none"] = "host"
     opening: tuple[tuple[str, str], ...] = ()
     accepts: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     claims: bool = True
-    only_for: tuple[str, ...] = ()
-    discovery: str | None = None
+    only_for: tuple[Need, ...] = ()
+    discovery: Literal["srv", "alias"] | None = None
     scheme_words: Mapping[str, str] = field(default_factory=dict)
     carries: tuple[str, str] | None = None
-    addresses: str | None = None
+    addresses: Literal["server", "server-instance", "objects", "stream"] | None = None
     host_required: bool = False
     database_required: bool = False
     names: Mapping[str, str] = field(default_factory=dict)
-    tls_default: str | None = None
+    tls_default: Level | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -151,25 +159,25 @@ class Driver:
     packages: Mapping[str, str]
     notations: tuple[NotationFacts, ...]
     options: Mapping[str, Option]
-    by_spelling: Mapping[str, Option]
-    by_canonical: Mapping[str, Option]
-    unknown_options: str
-    case_sensitive: bool
-    true_words: tuple[str, ...]
-    false_words: tuple[str, ...]
-    tls: tuple[State, ...]
-    tls_default: str | None
-    authentication: tuple[State, ...]
-    refuses: str
-    query_wins: tuple[str, ...]
-    bytes_password: bool
-    password_charset: str | None
-    password_note: str | None
-    user_charset: str | None
-    user_note: str | None
-    nested: tuple[str, str] | None
-    family: str | None
-    passes_text: bool
+    by_spelling: Mapping[str, Option] = field(default_factory=dict)
+    by_canonical: Mapping[str, Option] = field(default_factory=dict)
+    unknown_options: Literal["refused", "ignored", "sent"] = "refused"
+    case_sensitive: bool = True
+    true_words: tuple[str, ...] = ("true",)
+    false_words: tuple[str, ...] = ("false",)
+    tls: tuple[State, ...] = ()
+    tls_default: Level | None = None
+    authentication: tuple[State, ...] = ()
+    refuses: str = ""
+    query_wins: tuple[Role, ...] = ()
+    bytes_password: bool = False
+    password_charset: Literal["ascii", "saslprep"] | None = None
+    password_note: str | None = None
+    user_charset: Literal["ascii", "saslprep"] | None = None
+    user_note: str | None = None
+    nested: tuple[str, str] | None = None
+    family: str | None = None
+    passes_text: bool = False
     conflicts: tuple[Conflict, ...] = ()
     registered: tuple[str, ...] = ()
 
@@ -199,7 +207,6 @@ class Engine:
     title: str
     source: str
     administrators: tuple[str, ...]
-    test_statement: str
     protocol: str | None = None
     default_port: int | None = None
     default_host: str | None = None
@@ -224,13 +231,13 @@ class CanonicalOption:
     """
 
     name: str
-    type: str
+    type: Literal["str", "int", "bool", "duration", "bytes", "word", "object"]
     meaning: str
     values: tuple[str, ...] = ()
     usual: tuple[str, ...] = ()
     secret: bool = False
     matters: bool = False
-    bears_on: str = "behaviour"
+    bears_on: Literal["server", "database", "user", "security", "behaviour"] = "behaviour"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -261,81 +268,6 @@ class Store:
     title: str
     rest: str
     example: str
-    asks: str
+    asks: Literal["nothing", "file", "process", "network", "person"]
     writes: bool = False
     lists: bool = False
-
-
-def option_from(name: str, vocabulary: str, raw: Mapping[str, object], canonical: Iterable[str]) -> Option:
-    """Make an option from its table, checking names and types.
-
-    Raises
-    ------
-    CatalogError
-        When a key is unknown, or a type, unit or canonical name does not exist.
-    """
-    place = f"{vocabulary}: option {name}"
-    known = {f.name for f in fields(Option)} - {"name", "vocabulary"}
-    _check(set(raw) <= known, f"{place}: unknown keys {sorted(set(raw) - known)}")
-    values = dict(raw)
-    for key in ("aliases", "only_in"):
-        listed = values.get(key, [])
-        _check(isinstance(listed, list), f"{place}: {key} is a list")
-        values[key] = tuple(listed) if isinstance(listed, list) else ()
-    option = Option(name=name, vocabulary=vocabulary, **values)  # type: ignore[arg-type]
-    _check(option.type in TYPES, f"{place}: type {option.type}")
-    _check(option.unit is None or option.unit in UNITS, f"{place}: unit {option.unit}")
-    _check(
-        (option.type in {"duration", "bytes"}) == (option.unit is not None),
-        f"{place}: type and unit disagree",
-    )
-    _check(option.zero is None or option.zero in ZEROES, f"{place}: zero {option.zero}")
-    target = option.canonical
-    if target is not None:
-        ok = target in ROLES or target.startswith("tls.") or target in canonical
-        _check(ok, f"{place}: canonical {target} does not exist")
-    return option
-
-
-def state_from(place: str, raw: Mapping[str, object], key: str) -> State:
-    """Make a row of a TLS or log-in table."""
-    known = {key, "set", "given", "absent", "read_only", "why"}
-    _check(set(raw) <= known and key in raw, f"{place}: a {key} row with keys {sorted(raw)}")
-    pairs = raw.get("set", {})
-    given, absent = raw.get("given", []), raw.get("absent", [])
-    _check(
-        isinstance(pairs, dict) and isinstance(given, list) and isinstance(absent, list),
-        f"{place}: {key} row",
-    )
-    assert isinstance(pairs, dict)
-    assert isinstance(given, list)
-    assert isinstance(absent, list)
-    return State(
-        meaning=str(raw[key]),
-        set=tuple((str(k), str(v)) for k, v in pairs.items()),
-        given=tuple(given),
-        absent=tuple(absent),
-        read_only=bool(raw.get("read_only", False)),
-        why=None if raw.get("why") is None else str(raw["why"]),
-    )
-
-
-def conflict_from(place: str, raw: Mapping[str, object]) -> Conflict:
-    """Make a row of a driver's table of options that do not go together."""
-    given, pairs = raw.get("given", []), raw.get("set", {})
-    ok = set(raw) <= {"given", "set", "why", "hint"} and isinstance(given, list) and isinstance(pairs, dict)
-    _check(ok and "why" in raw, f"{place}: a conflict with keys {sorted(raw)}")
-    assert isinstance(given, list)
-    assert isinstance(pairs, dict)
-    return Conflict(
-        needs=frozenset(given) | frozenset(str(k) for k in pairs),
-        given=tuple(given),
-        set=tuple((str(k), str(v)) for k, v in pairs.items()),
-        why=str(raw["why"]),
-        hint=str(raw.get("hint", "keep one of them")),
-    )
-
-
-def _check(holds: bool, message: str) -> None:
-    if not holds:
-        raise CatalogError(message)

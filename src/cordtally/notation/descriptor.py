@@ -12,6 +12,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from ..text import Cursor, GrammarError, Piece, as_text, piece_of
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
@@ -28,7 +29,7 @@ _DEEPEST = 20
 class Dialect(BaseDialect):
     """``connect_data``, ``security`` and ``address_list`` list the options that stand in those frames."""
 
-    repeated: str = "first"  # type: ignore[assignment]
+    repeated: Literal["last", "first", "list"] = "first"
     positions: tuple[str, ...] = ("host", "port", "database")
     connect_data: tuple[str, ...] = ()
     security: tuple[str, ...] = ()

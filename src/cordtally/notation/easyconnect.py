@@ -13,6 +13,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from ..text import Cursor, GrammarError, Piece, as_text, piece_of
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
@@ -29,7 +30,7 @@ _BARE_HOST = re.compile(r"[^\[\]:/,;?()\s=\"]+")
 class Dialect(BaseDialect):
     """No flags; of a parameter given twice the first one counts."""
 
-    repeated: str = "first"  # type: ignore[assignment]
+    repeated: Literal["last", "first", "list"] = "first"
     positions: tuple[str, ...] = ("host", "port", "database")
 
 

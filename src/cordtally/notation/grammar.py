@@ -5,23 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal, Protocol, TypeVar
 
 from .fields import Field, Parsed, Rendered
 
-TYPE_CHECKING = False  # type checkers take it as true; `typing` is not loaded for it
-if TYPE_CHECKING:
-    from typing import Literal, Protocol, TypeVar
-
-    D_contra = TypeVar("D_contra", bound="BaseDialect", contravariant=True)
-else:
-    D_contra = None
-
-    class Protocol:
-        """Stands in for ``typing.Protocol`` while the package runs."""
-
-        def __class_getitem__(cls, _: object) -> type:
-            return cls
-
+D_contra = TypeVar("D_contra", bound="BaseDialect", contravariant=True)
 
 NO, PERHAPS, LIKELY, SURELY = 0, 1, 2, 3
 """How much a text looks like a notation: it cannot be one; it may be read as one when its driver is named; it is worth

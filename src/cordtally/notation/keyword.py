@@ -12,15 +12,12 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, NO, BaseDialect, is_no_url
 from .remarks import Case, Remark
-
-TYPE_CHECKING = False
-if TYPE_CHECKING:
-    from typing import Literal
 
 _BLANKS = " \t\n\r\v\f"
 _NAME = re.compile(r"[^\s=]+")

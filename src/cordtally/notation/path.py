@@ -8,14 +8,11 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from ..text import GrammarError, Piece, as_text, piece_of
 from .fields import Field, Parsed, Refused, Rendered
 from .grammar import NO, PERHAPS, SURELY, BaseDialect, is_no_object
-
-TYPE_CHECKING = False
-if TYPE_CHECKING:
-    from typing import Literal
 
 _ALIAS = re.compile(r"[\w.-]+")
 _FILE = re.compile(r":memory:|[^=;\n]+\.(?:db|db3|sqlite|sqlite3)")

@@ -11,14 +11,11 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from ..text import GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, NO, BaseDialect
-
-TYPE_CHECKING = False
-if TYPE_CHECKING:
-    from typing import Literal
 
 _SECTION = re.compile(r"[ \t]*\[([^\]\r\n]*)\]")
 _ESCAPES = {"b": "\b", "t": "\t", "n": "\n", "r": "\r", "\\": "\\", "s": " ", '"': '"', "'": "'"}

@@ -16,16 +16,13 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 from urllib.parse import unquote_plus
 
 from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, BaseDialect, is_no_url
 from .remarks import Case, Remark
-
-TYPE_CHECKING = False
-if TYPE_CHECKING:
-    from typing import Literal
 
 _PLAIN = re.compile(r"[A-Za-z0-9_./:,@%+*~^&!?\\-](?:[A-Za-z0-9_./:,@%+*~^&!?\\ -]*[A-Za-z0-9_./:,@%+*~^&!?\\-])?")
 _BRACE_FREE = re.compile(r"[A-Za-z0-9_.-]+")

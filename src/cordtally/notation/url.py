@@ -12,6 +12,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import Literal
 
 from ..text import GrammarError, Piece, as_text, piece_of, piece_of_key
 from . import percent
@@ -21,10 +22,6 @@ from .remarks import Remark
 from .url_authority import Hosts, User, end_of, parse_hosts, parse_user, render_host, render_user
 from .url_path import Path, parse_path, render_path
 from .url_query import Query, parse_query, render_pair
-
-TYPE_CHECKING = False
-if TYPE_CHECKING:
-    from typing import Literal
 
 _BLANK = re.compile(r"[ \t\n\r\v\f]")
 

@@ -10,16 +10,14 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from functools import cache
+from typing import TYPE_CHECKING, Literal
 
 from ..text import GrammarError
 from . import percent
 from .fields import CannotHold, Field
 from .remarks import Case, Remark
 
-TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from typing import Literal
-
     from .url import Dialect
 
 _ADDRESS = re.compile(r"(?:address=)?((?:\((?:[^()=]+=[^()]*)\))+)", re.IGNORECASE)

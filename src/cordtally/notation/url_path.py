@@ -7,16 +7,14 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal
 
 from ..text import GrammarError
 from . import percent
 from .fields import CannotHold, Field
 from .url_authority import end_of
 
-TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from typing import Literal
-
     from .url import Dialect
 
 _DIGITS = re.compile(r"[0-9]{1,9}")

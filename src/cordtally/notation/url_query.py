@@ -8,15 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Literal
 
 from ..text import GrammarError
 from . import percent
 from .fields import CannotHold, Field
 
-TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from typing import Literal
-
     from .url import Dialect
 
 
