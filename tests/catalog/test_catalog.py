@@ -123,7 +123,7 @@ BROKEN = [
     ("drivers/redis-py.toml", 'type = "duration", unit = "s"', 'type = "duration"', "type duration and unit None disagree"),
     ("drivers/redis-py.toml", 'only_in = ["url"]', 'only_in = ["ur"]', "there is no notation 'ur'"),
     ("drivers/redis-py.toml", "ssl_cert_reqs = \"none\" }", "ssl_cert_rqs = \"none\" }", "did you mean 'ssl_cert_reqs'?"),
-    ("drivers/pymongo.toml", 'password_charset = "saslprep"', 'password_charset = "sasl"', "is none of ascii, saslprep"),
+    ("drivers/pgjdbc.toml", "password_charset = \"saslprep\"", "password_charset = \"sasl\"", "is none of ascii, saslprep"),
     ("engines/postgresql.toml", "default_port = ", "default_prt = ", "did you mean 'default_port'?"),
     ("options.toml", 'type = "duration"', 'type = "duratoin"', "did you mean 'duration'?"),
     ("stores.toml", 'asks = "file"', 'asks = "fle"', "did you mean 'file'?"),

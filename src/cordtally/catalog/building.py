@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import fields, replace
 from functools import cache
 from pathlib import Path
@@ -73,12 +73,18 @@ def structure(cls: type[Fact], raw: Mapping[str, object], place: Path, trail: st
     CatalogError
         For a key or word that its shape does not have: file, line, and the nearest one that it has.
     """
-    hook = make_dict_structure_fn(cls, _CONVERTER, _cattrs_forbid_extra_keys=True)
     try:
-        return hook(raw, cls)
+        made: Fact = _hook(cls)(raw, cls)
     except (ClassValidationError, IterableValidationError) as error:
         key, problem = next(_problems(error))
         raise CatalogError(f"{_place_of(place, trail, key, problem)}: {problem}") from None
+    return made
+
+
+@cache
+def _hook(cls: type) -> Callable[[Any, Any], Any]:
+    hook: Callable[[Any, Any], Any] = make_dict_structure_fn(cls, _CONVERTER, _cattrs_forbid_extra_keys=True)
+    return hook
 
 
 def _problems(error: BaseException, key: str = "") -> Iterator[tuple[str, str]]:
