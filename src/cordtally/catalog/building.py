@@ -81,10 +81,14 @@ def structure(cls: type[Fact], raw: Mapping[str, object], place: Path, trail: st
     return made
 
 
-@cache
+_HOOKS: dict[type, Callable[[Any, Any], Any]] = {}
+
+
 def _hook(cls: type) -> Callable[[Any, Any], Any]:
-    hook: Callable[[Any, Any], Any] = make_dict_structure_fn(cls, _CONVERTER, _cattrs_forbid_extra_keys=True)
-    return hook
+    """The function that makes a shape, which cattrs writes anew whenever it is asked for one."""
+    if cls not in _HOOKS:
+        _HOOKS[cls] = make_dict_structure_fn(cls, _CONVERTER, _cattrs_forbid_extra_keys=True)
+    return _HOOKS[cls]
 
 
 def _problems(error: BaseException, key: str = "") -> Iterator[tuple[str, str]]:
