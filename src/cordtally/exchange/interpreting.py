@@ -11,7 +11,7 @@ from operator import attrgetter
 
 from ..catalog import Driver, Option, find_nearest
 from ..errors import TextError
-from ..model import MASK, OptionValue, Secret
+from ..model import MASK, MaskedText, OptionValue, Secret, Words
 from ..model.suspicion import guard, guard_host, guard_path, guard_user, safe_name, sounds_secret
 from ..notation import Case, Field, GrammarError, Parsed, Remark
 from ..text import as_text
@@ -75,7 +75,9 @@ class Interpreter:
 
     def _take_position(self, field: Field) -> None:
         """A part that has a place of its own."""
-        found, role, value = self.found, field.role, str(field.value)
+        role, _, value, start, end, whole = field
+        found = self.found
+        assert isinstance(value, str)
         if role in {"host", "socket"}:
             found.hosts.append(FoundHost(value, field))
         elif role == "port":
@@ -86,7 +88,7 @@ class Interpreter:
             found.roles[role] = value
         check = _GUARDS.get(role)
         secret = role == "password" or (check is not None and check(value) is not value)
-        found.parts.append(Part(role, None, field.start, field.end, secret, field.whole))
+        found.parts.append(Part(role, None, start, end, secret, whole))
 
     def _heeded(self, fields: list[Field]) -> list[Field]:
         """Keep of repeated keys the one that the driver heeds; a list keeps them all."""
@@ -128,20 +130,21 @@ class Interpreter:
             return
         if (value is True or value is False) and option.type == "bool" and option.values is None:
             text = driver.true_words[0] if value else driver.false_words[0]
-        canonical = option.canonical
+        canonical = option.canonical or ""
         if driver.nested is not None and option.name == driver.nested[0] and self._take_nested(text, field):
             return
         carries = self.target.facts.carries
         if carries is not None and option.name == carries[0] and self._take_carried(text, field, carries[1]):
             return
-        check = _GUARDS.get(_role_of(canonical), guard)
-        secret = option.secret or canonical == "password" or check(text) is not text
-        found.parts.append(Part(_role_of(canonical), name, field.start, field.end, secret, field.whole))
-        handler = _HANDLERS.get(canonical or "")
+        handler = _HANDLERS.get(canonical)
         if handler is None:
-            self._take_value(name, text, field, option, driver)
+            secret = self._take_value(name, text, field, option, driver)
+            role = "tls.level" if canonical == "tls.level" else "option"
         else:
             handler(self, text, field, option)
+            role = _ROLES[canonical]
+            secret = option.secret or role == "password" or _GUARDS.get(role, guard)(text) is not text
+        found.parts.append(Part(role, name, field.start, field.end, secret, field.whole))
 
     # What stands for a part of the cord: one method a canonical name, see `_HANDLERS`.
 
@@ -289,25 +292,32 @@ class Interpreter:
         }
         found.remarks.append(Remark(Case.UNKNOWN, field.whole, field.end, facts))
 
-    def _take_value(self, name: str, text: str, field: Field, option: Option, driver: Driver) -> None:
+    def _take_value(self, name: str, text: str, field: Field, option: Option, driver: Driver) -> bool:
+        """Take an option that stands for itself; give whether it is a secret, or contains one."""
         found = self.found
         value = read_value(option, driver, text)
-        if type(value) is str:
-            value = guard(value)
-        full_name = f"{option.vocabulary}/{option.name}"
+        canonical = option.canonical
+        raw: Words = text
+        if option.secret:
+            raw = ""
+        elif type(value) is str:
+            raw = value = guard(text) if value is text else value
+        elif value is None or isinstance(value, Misread):
+            raw = guard(text)
         if isinstance(value, Misread):
             found.remarks.append(Remark(value.case, field.start, field.end, value.facts))
             value = None
-            found.native[full_name] = text
-        elif option.canonical in {"tls.level", "authentication"}:
+            found.native[f"{option.vocabulary}/{option.name}"] = text
+        elif canonical in {"tls.level", "authentication"}:
             word = text if value is None else as_text(value)
-            (found.tls if option.canonical == "tls.level" else found.auth)[option.name] = word
+            (found.tls if canonical == "tls.level" else found.auth)[option.name] = word
             found.given.add(option.name)
-        elif option.canonical is None or value is None:
-            found.native[full_name] = Secret(text) if option.secret else text
+        elif canonical is None or value is None:
+            found.native[f"{option.vocabulary}/{option.name}"] = Secret(text) if option.secret else text
         else:
-            found.options[option.canonical] = value
-        found.rows.append(OptionRow(name, option, "" if option.secret else guard(text), value))
+            found.options[canonical] = value
+        found.rows.append(OptionRow(name, option, raw, value))
+        return option.secret or type(raw) is MaskedText
 
     def _split_hosts(self, text: str, field: Field) -> None:
         style = self.target.facts.host_options
@@ -352,20 +362,18 @@ class Interpreter:
 
     def _secret_spans(self, text: str) -> list[tuple[int, int]]:
         """The bounds of secrets, and of what an ``@`` in the wrong place shows to be the end of one."""
-        parts = self.found.parts
-        spans = [(p.start, p.end) for p in parts if p.secret and p.role not in {"host", "database", "port"}]
+        parts = [part for part in self.found.parts if part.secret]
+        spans = [(p.start, p.end) for p in parts if p.role not in {"host", "database", "port"}]
         scanned = None
         for part in parts:
-            if not part.secret or part.role not in {"host", "database"}:
-                continue
-            if scanned == part.start:
+            if part.role not in {"host", "database"} or scanned == part.start:
                 continue  # several hosts in one field: one look is enough
             scanned = part.start
             at = max(text.rfind("@", part.start, part.end), text.rfind("%40", part.start, part.end))
             begin = part.start
             if part.role == "database" and part.name is None and at >= 0:
                 # the password began where a port seems to stand: keeper:2024/secret@host
-                ports = [p.start for p in parts if p.role == "port" and p.start < begin]
+                ports = [p.start for p in self.found.parts if p.role == "port" and p.start < begin]
                 inset = text.find(":", begin, at) + 1 or text.rfind("/", begin, at) + 1 or begin
                 begin = ports[0] if ports else inset
             rest = text[max(at, begin) : part.end]
@@ -409,7 +417,5 @@ _HANDLERS: Mapping[str, Handler] = {
 }
 
 
-def _role_of(canonical: str | None) -> str:
-    if canonical in {"socket", "further_host"}:
-        return "host"
-    return canonical if canonical is not None and (canonical in _HANDLERS or canonical == "tls.level") else "option"
+_ROLES = {name: name for name in (*_HANDLERS, "tls.level")} | {"socket": "host", "further_host": "host"}
+"""Under which role a part is listed, by its canonical name; everything else is an option."""

@@ -190,10 +190,10 @@ class Cord:
             _put(self, "database", guarded)
         if type(self.user) is str and (guarded := guard_user(self.user)) is not self.user:
             _put(self, "user", guarded)
-        if self.options:
-            _put(self, "options", _guarded_pairs(self.options))
+        if any(type(value) is str and guard(value) is not value for _, value in self.options):
+            _put(self, "options", tuple((n, guard(v) if type(v) is str else v) for n, v in self.options))
         if self.native:
-            _put(self, "native", _guarded_pairs(self.native))
+            _put(self, "native", _guarded_native(self.native))
 
     def option(self, name: str) -> OptionValue | None:
         """Give the value of a canonical option, or None where the cord does not state it."""
@@ -260,6 +260,6 @@ class Cord:
 _UNSTATED = {f.name: f.default for f in fields(Cord) if f.default is not MISSING}
 
 
-def _guarded_pairs(pairs: Pairs) -> Pairs:
-    guarded = tuple((guard_full_name(name), guard(value) if type(value) is str else value) for name, value in pairs)
-    return pairs if all(new[0] is old[0] and new[1] is old[1] for new, old in zip(guarded, pairs)) else guarded
+def _guarded_native(pairs: Pairs) -> Pairs:
+    """Guard names and values: the names, too, are those of a text that may have been misread."""
+    return tuple((guard_full_name(name), guard(value) if type(value) is str else value) for name, value in pairs)

@@ -59,7 +59,8 @@ def parse_query(text: str, start: int, length: int, dialect: Dialect, fields: li
             if blank_plus:
                 key, value = key.replace("+", " "), value.replace("+", " ")
             if escaped:
-                key, value = percent.decode(key), percent.decode(value)
+                key = percent.decode(key) if "%" in key else key
+                value = percent.decode(value) if "%" in value else value
             if flags.instead and f"{key}={value}" in flags.instead:
                 key, _, value = flags.instead[f"{key}={value}"].partition("=")
             fields.append(Field("option", key, value, min(key_end + 1, end), end, start))
