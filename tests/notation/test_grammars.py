@@ -1,14 +1,17 @@
 """Laws of the grammars: pieces cover the text, fuzzing finds no foreign exception, and reading is linear."""
 
+import inspect
 import sys
+from typing import get_args, get_type_hints
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import cordtally as ct
+from cordtally.catalog import NotationFacts
 from cordtally.exchange import load_target
-from cordtally.notation import GRAMMARS, GrammarError, load_grammar
+from cordtally.notation import GRAMMARS, NO, SURELY, BaseDialect, Grammar, GrammarError, load_grammar
 from cordtally.text import doubtful_spans
 
 from ..strategies import TARGETS
@@ -115,7 +118,14 @@ def test_work_is_linear_in_the_length(shape, unit, driver):
     assert two <= 2.3 * one + 2000
 
 
-def test_every_grammar_has_the_same_few_names():
+def test_every_grammar_has_the_names_of_the_protocol():
+    """Parameters too; and the catalog's word for each grammar is the name of its module."""
+    assert set(get_args(get_type_hints(NotationFacts)["grammar"])) == set(GRAMMARS)
     for name in GRAMMARS:
         module = load_grammar(name)
-        assert all(hasattr(module, attribute) for attribute in ("Dialect", "parse", "render"))
+        assert issubclass(module.Dialect, BaseDialect)
+        for wanted in ("looks_like", "parse", "render"):
+            parameters = list(inspect.signature(getattr(Grammar, wanted)).parameters)[1:]
+            assert list(inspect.signature(getattr(module, wanted)).parameters) == parameters, (name, wanted)
+        for text in ("", "{", "(", "[x]", "a=b", "h", "postgresql://h/d", "A=1"):
+            assert NO <= module.looks_like(text) <= SURELY

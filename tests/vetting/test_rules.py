@@ -1,8 +1,13 @@
 """Each rule: texts that must be reported, with the place, and texts that must not."""
 
+from pathlib import Path
+
 import pytest
 
 import cordtally as ct
+from cordtally.model import Duration
+from cordtally.pooling.settings import ServerLimits, read_settings, vet_pool
+from cordtally.sweeping import sweep_text
 from cordtally.vetting import RULES, RuleId, Severity, Subject
 
 SAFE = "sslmode=verify-full"
@@ -123,3 +128,31 @@ def test_a_tally_is_vetted_in_every_environment(harbour):
     rules = {(f.source.partition(": ")[2], f.rule.value) for f in ct.vet(harbour / "tally.toml")}
     assert ("tides in staging", "encrypted-not-verified") in rules
     assert ("tides in production", "file-missing") in rules
+
+
+def rules_of(rule, example):
+    """The rules that report an example of a rule's subject."""
+    if rule.subject is Subject.TREE:
+        return {hit.rule for hit in sweep_text(example + "\n", Path("x.toml"))}
+    if rule.subject is not Subject.POOL:
+        return {found.rule for found in ct.vet(example)}
+    settings_text, _, server = example.partition(" | ")
+    library, *pairs = settings_text.split()
+    given = dict(pair.split("=") for pair in server.split())
+    idle = Duration.parse(given["idle"]).seconds if "idle" in given else None
+    limits = ServerLimits(connections=int(given["limit"]) if "limit" in given else None, idle_timeout=idle)
+    read_in = read_settings(library, dict(pair.split("=") for pair in pairs))
+    return {found.rule for found in vet_pool(read_in, instances=int(given.get("instances", 1)), server=limits)}
+
+
+@pytest.mark.parametrize("rule", RULES.values(), ids=lambda rule: rule.id.value)
+def test_the_examples_of_each_rule(rule):
+    """The bad one is reported, the good one is not; and each rule of the enum is in the registry, explained."""
+    assert rule.id in rules_of(rule, rule.bad)
+    assert rule.id not in rules_of(rule, rule.good)
+    assert rule.title
+    assert rule.why.endswith(".")
+
+
+def test_every_id_has_its_rule():
+    assert set(RULES) == set(RuleId)

@@ -99,7 +99,7 @@ def guard(value: str) -> str | MaskedText:
 
 
 def _is_tame(value: str) -> bool:
-    """Whether none of the characters stands in a value without which it holds no secret; asked of nearly every value."""
+    """Whether a value lacks every character without which it holds no secret; asked of nearly every value."""
     return not (
         "=" in value
         or ":" in value

@@ -11,9 +11,13 @@ from concurrent.futures import Executor, as_completed
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
+from ...errors import MissingExtra, PoolModelError
 
-from ...errors import PoolModelError
+try:
+    import numpy as np
+except ImportError:
+    raise MissingExtra("NumPy", "pool", "simulating a pool") from None
+
 from ..frames import frame
 from . import rules as names
 from .scenario import Scenario
