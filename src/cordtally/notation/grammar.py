@@ -32,7 +32,10 @@ class BaseDialect:
 class Grammar(Protocol[D_contra]):
     """One notation: a module with these names; ``tests/notation`` runs over all of them."""
 
-    Dialect: type[BaseDialect]
+    @property
+    def Dialect(self) -> type[BaseDialect]:
+        """The flags of the grammar."""
+        ...
 
     def looks_like(self, text: str) -> int:
         """How much a text looks like it, from `NO` to `SURELY`; linear, and without taking it apart."""
