@@ -1,6 +1,7 @@
 """The shapes of catalog facts; their words are closed sets, which ``building`` holds every file to.
 
-What the facts mean for a text is left to ``cordtally.exchange``.
+What the facts mean for a text is left to ``cordtally.exchange``. Each fact is built once and kept, so facts are compared
+by identity: cheaper to define at import and as keys of a cache.
 """
 
 from __future__ import annotations
@@ -24,7 +25,7 @@ HostStyle = Literal["inline", "paired", "further", "single"]
 ROLES: tuple[str, ...] = get_args(Role)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Option:
     """One option of a driver, as its own source states it.
 
@@ -62,7 +63,7 @@ class Option:
         return not self.only_in or notation in self.only_in
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class State:
     """One row of a driver's table of TLS levels or log-in methods: these words, given those parts, mean this.
 
@@ -78,7 +79,7 @@ class State:
     why: str | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Conflict:
     """Options that a driver does not take together: all of ``given`` stand there, ``set`` with these words."""
 
@@ -93,7 +94,7 @@ class Conflict:
         return frozenset(self.given) | {name for name, _ in self.set}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class NotationFacts:
     """One notation that a driver takes: its grammar, the grammar's flags, and how hosts and sockets are written.
 
@@ -139,7 +140,7 @@ class NotationFacts:
     tls_default: Level | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Driver:
     """One client library and its vocabulary.
 
@@ -192,7 +193,7 @@ class Driver:
         return next((n for n in self.notations if n.id == notation_id), None)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Engine:
     """One database system: what it assumes where a text is silent, and who its administrators are.
 
@@ -222,7 +223,7 @@ class Engine:
     checked: bool = True
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class CanonicalOption:
     """An option under its full, driver-independent name; ``usual`` brackets the durations that people mean.
 
@@ -240,7 +241,7 @@ class CanonicalOption:
     bears_on: Literal["server", "database", "user", "security", "behaviour"] = "behaviour"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class RemarkWords:
     """The words for one case that readers remark, and the rule that reports it; see ``remarks.toml``."""
 
@@ -257,7 +258,7 @@ class RemarkWords:
         return self.message.format(**filled), (self.otherwise if lacking else self.hint).format(**filled)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Store:
     """A keeper of secrets behind a locator's scheme: what follows the scheme, an example, and what can be done there.
 

@@ -6,7 +6,7 @@ import os
 import sys
 from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
@@ -14,9 +14,11 @@ from ..catalog import find_nearest, load_index
 from ..errors import FieldError, LocatorError, TallyError, quoted
 from ..exchange import LARGEST_TEXT
 from ..model import Cord
-from ..secrets import Surroundings
-from ..tally import Resolved
 from ..vetting import Severity
+
+if TYPE_CHECKING:
+    from ..secrets import Surroundings
+    from ..tally import Resolved
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 _STRING_MARKS = set(":/=;@{")
@@ -145,6 +147,8 @@ def first_target(engine: str) -> str:
 
 def surroundings(folder: Path) -> Surroundings:
     """How locators are fetched from the command line: asking only where a person sits at a terminal."""
+    from ..secrets import Surroundings
+
     ask = _ask if sys.stdin.isatty() else None
     return Surroundings(folder=folder, ask=ask)
 

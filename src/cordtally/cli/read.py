@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 from rich.text import Text
 
 from ..catalog import Option, load_canonical, load_driver
-from ..exchange import OptionRow, Part, Reading, read, write
+from ..exchange import OptionRow, Part, Reading, read
 from ..exchange.defaults import default_level
 from ..exchange.documents import json_value
-from ..lookups import Resolution, resolve
 from ..model import Duration, Secret
 from ..text import as_text, masked_position
 from ..vetting import Finding, vet_reading
@@ -41,6 +39,11 @@ from .output import (
     print_findings,
     print_json,
 )
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from ..lookups import Resolution
 
 _TITLES = {
     "scheme": "scheme",
@@ -80,7 +83,7 @@ def command(
     if lines:
         return stream_lines(lambda request: _document(_read_request(request), effective, unmask))
     reading = _read(take_text(text, from_env), driver, environment, tally_file)
-    resolution = resolve(reading, limit=Duration.parse(limit).seconds) if follow else None
+    resolution = _follow(reading, limit) if follow else None
     if as_json:
         document = _document(reading, effective, unmask)
         if resolution is not None:
@@ -91,6 +94,12 @@ def command(
         if resolution is not None:
             _print_resolution(resolution)
     return 0
+
+
+def _follow(reading: Reading, limit: str) -> Resolution:
+    from ..lookups import resolve
+
+    return resolve(reading, limit=Duration.parse(limit).seconds)
 
 
 def _print_resolution(resolution: Resolution) -> None:
@@ -109,6 +118,8 @@ def _print_resolution(resolution: Resolution) -> None:
 def _read(text: str, driver: str | None, environment: str | None, tally_file: Path | None) -> Reading:
     if driver is not None or not is_cord_name(text):
         return read(text, driver=driver)
+    from ..exchange import write
+
     resolved = resolve_cord(text, environment, tally_file)
     target = resolved.driver or first_target(resolved.cord.engine)
     return read(write(resolved.cord, target).text, driver=target)

@@ -5,7 +5,6 @@ What gives a secret away is left to ``suspicion``, fetching what a locator point
 
 from __future__ import annotations
 
-import hmac
 from dataclasses import dataclass
 from typing import NoReturn
 
@@ -41,7 +40,9 @@ class Secret:
         return bool(self._text)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Secret) and hmac.compare_digest(self._bytes(), other._bytes())
+        from hmac import compare_digest  # loads OpenSSL
+
+        return isinstance(other, Secret) and compare_digest(self._bytes(), other._bytes())
 
     def __hash__(self) -> int:
         return hash(("Secret", self._text))

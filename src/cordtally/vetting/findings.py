@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..exchange import Reading
 from ..exchange.defaults import default_level
 from ..model import Cord, TlsLevel
 from .rules import RuleId, Severity
+
+if TYPE_CHECKING:
+    from pathlib import Path
 
 Span = tuple[int, int] | None
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from pathlib import Path
 
 from ..catalog import load_engine
 from ..model import AuthenticationMethod, Secret, TlsLevel, clear
@@ -77,6 +76,8 @@ def _says(stated: bool) -> str:
 
 def _check_files(look: Look) -> Iterator[Finding]:
     """Certificate files that are not there; relative paths start from the look's folder, or the current one."""
+    from pathlib import Path
+
     for part in ("ca", "certificate", "key"):
         path = getattr(look.cord.tls, part)
         if not isinstance(path, str) or path in _NO_FILES or path.startswith("classpath:"):

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..exchange import Reading, read
 from ..model import Cord, Secret
 from .findings import Finding, Look, by_severity
 from .registry import RULES
 from .rules import Subject
+
+if TYPE_CHECKING:
+    from pathlib import Path
 
 _OF_READINGS = tuple(rule.check for rule in RULES.values() if rule.check is not None)
 _OF_CORDS = tuple(rule.check for rule in RULES.values() if rule.check is not None and rule.subject is Subject.CORD)
