@@ -1,7 +1,7 @@
 """The shapes of catalog facts; their words are closed sets, which ``building`` holds every file to.
 
-What the facts mean for a text is left to ``cordtally.exchange``. Each fact is built once and kept, so facts are compared
-by identity: cheaper to define at import and as keys of a cache.
+What the facts mean for a text is left to ``cordtally.exchange``. Each fact is built once and kept, so facts are
+compared by identity: cheaper to define at import, and as keys of a cache.
 """
 
 from __future__ import annotations

@@ -14,6 +14,11 @@ if TYPE_CHECKING:
 def frame(columns: Mapping[str, Any] | Sequence[Mapping[str, Any]]) -> pd.DataFrame:
     """Make a DataFrame of columns, or of rows.
 
+    Parameters
+    ----------
+    columns : mapping or sequence of mappings
+        Columns by name, or rows.
+
     Raises
     ------
     MissingExtra

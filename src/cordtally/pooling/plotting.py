@@ -35,6 +35,13 @@ def _style() -> Iterator[None]:
 def save_figure(draw: Callable[[Figure], None], path: str | Path) -> Path:
     """Draw into a file of 1280 × 800 pixels; the ending says the format (.png, .svg, .pdf).
 
+    Parameters
+    ----------
+    draw : callable
+        Takes the figure and draws on it.
+    path : str or Path
+        The ending says the format: .png, .svg or .pdf.
+
     Raises
     ------
     FieldError

@@ -30,6 +30,11 @@ class WaitTarget:
     def parse(cls, text: str) -> WaitTarget:
         """Read ``5ms@p99``.
 
+        Parameters
+        ----------
+        text : str
+            A duration with its unit, an @, and a percentile: ``5ms@p99``, ``1s@p99.9``.
+
         Raises
         ------
         FieldError
@@ -52,6 +57,11 @@ class WaitTarget:
         """By how much a pool's waits miss the target: the wait over the one wanted; met up to 1.
 
         Infinite where so many give up before that they get no connection within it.
+
+        Parameters
+        ----------
+        waits : Waits
+            Of one pool, in seconds.
         """
         wait = waits.quantile(self.quantile)
         if wait <= self.seconds and waits.timeout_share > 1 - self.quantile:
@@ -59,7 +69,13 @@ class WaitTarget:
         return wait / self.seconds
 
     def told(self, waits: Waits) -> str:
-        """Say what a pool does, in the target's terms."""
+        """Say what a pool does, in the target's terms.
+
+        Parameters
+        ----------
+        waits : Waits
+            Of one pool, in seconds.
+        """
         wait = waits.quantile(self.quantile)
         lost = (
             f", and {show_share(waits.timeout_share)} would give up" if waits.timeout_share > 1 - self.quantile else ""
@@ -77,6 +93,11 @@ class TimeoutTarget:
     def parse(cls, text: str) -> TimeoutTarget:
         """Read ``0.1%``.
 
+        Parameters
+        ----------
+        text : str
+            A percentage of the requests, more than 0 and less than 100: ``0.1%``.
+
         Raises
         ------
         FieldError
@@ -91,11 +112,23 @@ class TimeoutTarget:
         return f"{show_share(self.share)} time-outs"
 
     def shortfall(self, waits: Waits) -> float:
-        """By how much a pool misses the target: the share that gives up over the one wanted; met up to 1."""
+        """By how much a pool misses the target: the share that gives up over the one wanted; met up to 1.
+
+        Parameters
+        ----------
+        waits : Waits
+            Of one pool; its ``timeout_share`` lies between 0 and 1.
+        """
         return waits.timeout_share / self.share
 
     def told(self, waits: Waits) -> str:
-        """Say what a pool does, in the target's terms."""
+        """Say what a pool does, in the target's terms.
+
+        Parameters
+        ----------
+        waits : Waits
+            Of one pool; its ``timeout_share`` lies between 0 and 1.
+        """
         return f"{show_share(waits.timeout_share)} of the requests would give up"
 
 
@@ -104,6 +137,11 @@ Target = WaitTarget | TimeoutTarget
 
 def parse_target(text: str) -> Target:
     """Read ``5ms@p99`` or ``0.1%``.
+
+    Parameters
+    ----------
+    text : str
+        What `TimeoutTarget.parse` reads where it ends in %, else what `WaitTarget.parse` reads.
 
     Raises
     ------
@@ -114,7 +152,13 @@ def parse_target(text: str) -> Target:
 
 
 def show_share(share: float) -> str:
-    """Write a share with two significant digits: ``12 %``, ``0.034 %``, and below that ``34 ppm`` (in a million)."""
+    """Write a share with two significant digits: ``12 %``, ``0.034 %``, and below that ``34 ppm`` (in a million).
+
+    Parameters
+    ----------
+    share : float
+        From 0 to 1.
+    """
     if 0 < share < 1e-6:
         return "< 1 ppm"
     if 0 < share < 0.995e-4:
@@ -123,7 +167,13 @@ def show_share(share: float) -> str:
 
 
 def show_rate(rate: float) -> str:
-    """Write a rate per second, or per minute or hour where it is small: ``120/s``, ``7.5/min``."""
+    """Write a rate per second, or per minute or hour where it is small: ``120/s``, ``7.5/min``.
+
+    Parameters
+    ----------
+    rate : float
+        Per second, 0 or more.
+    """
     for unit, seconds in (("s", 1), ("min", 60), ("h", 3600)):
         if rate * seconds >= 1 or unit == "h":
             return f"{rate * seconds:,.4g}/{unit}"
@@ -132,6 +182,16 @@ def show_rate(rate: float) -> str:
 
 def parse_rate(text: str) -> float:
     """Read a rate and give it per second: ``120/s``, ``2.5k/min``, ``900/h``.
+
+    Parameters
+    ----------
+    text : str
+        A number, with k or M for thousands or millions, per s, min or h.
+
+    Returns
+    -------
+    float
+        Per second.
 
     Raises
     ------
@@ -145,7 +205,13 @@ def parse_rate(text: str) -> float:
 
 
 def show_seconds(seconds: float) -> str:
-    """Write a time with its unit and three significant digits: ``1.23 ms``; below 1 µs it only says so."""
+    """Write a time with its unit and three significant digits: ``1.23 ms``; below 1 µs it only says so.
+
+    Parameters
+    ----------
+    seconds : float
+        0 or more; infinite where there is no end.
+    """
     if seconds == float("inf"):
         return "no end"
     for unit, size in (("s", 1.0), ("ms", 1e-3), ("µs", 1e-6)):
@@ -155,6 +221,14 @@ def show_seconds(seconds: float) -> str:
 
 
 def show_coefficient(value: float, ends: tuple[float, float]) -> str:
-    """Write a coefficient of the scalability law with its interval; 0 below 1e-7, where it does nothing."""
+    """Write a coefficient of the scalability law with its interval; 0 below 1e-7, where it does nothing.
+
+    Parameters
+    ----------
+    value : float
+        α or β, which have no unit.
+    ends : tuple of float
+        Its interval, low and high.
+    """
     best, low, high = (0.0 if number < 1e-7 else number for number in (value, *ends))
     return f"{best:.3g} ({low:.2g} to {high:.2g})"

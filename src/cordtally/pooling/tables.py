@@ -25,6 +25,11 @@ UNITS = {"": 1.0, "_s": 1.0, "_seconds": 1.0, "_ms": 1e-3, "_us": 1e-6, "_ns": 1
 def read_table(path: str | Path) -> pd.DataFrame:
     """Read a table with named columns; .parquet as Parquet, all else as CSV.
 
+    Parameters
+    ----------
+    path : str or Path
+        With named columns; the first row of a CSV file holds the names.
+
     Raises
     ------
     PoolModelError
@@ -54,7 +59,15 @@ def read_table(path: str | Path) -> pd.DataFrame:
 
 
 def find_column(table: pd.DataFrame, names: Sequence[str]) -> tuple[str, float] | None:
-    """Find the first of these columns, with or without a unit at the end of its name; give its name and unit in s."""
+    """Find the first of these columns, with or without a unit at the end of its name; give its name and unit in s.
+
+    Parameters
+    ----------
+    table : pandas.DataFrame
+        As `read_table` gives it.
+    names : iterable of str
+        Without units, the preferred one first.
+    """
     for name in names:
         for suffix, unit in UNITS.items():
             if name + suffix in table.columns:
@@ -64,6 +77,13 @@ def find_column(table: pd.DataFrame, names: Sequence[str]) -> tuple[str, float] 
 
 def times(table: pd.DataFrame, *names: str) -> Array:
     """Give a column of times in seconds.
+
+    Parameters
+    ----------
+    table : pandas.DataFrame
+        As `read_table` gives it.
+    *names : str
+        Without units, the preferred one first.
 
     Raises
     ------

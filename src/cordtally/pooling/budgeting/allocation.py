@@ -62,7 +62,18 @@ class Allocation:
         return frame([{name: getattr(share, name) for name in Share.__slots__} for share in self.shares])
 
     def applied(self, services: Sequence[Service]) -> list[Service]:
-        """Give the services with these pool sizes."""
+        """Give the services with these pool sizes.
+
+        Parameters
+        ----------
+        services : sequence of Service
+            Those that were shared among; one without a share keeps its size.
+
+        Returns
+        -------
+        list of Service
+            In the same order, ``pool_size`` in connections per instance.
+        """
         sizes = {share.name: share.pool_size for share in self.shares}
         return [resized(service, sizes.get(service.name, service.pool_size)) for service in services]
 

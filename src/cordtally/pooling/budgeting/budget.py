@@ -43,7 +43,18 @@ class Budget:
     allocation: Allocation | None = None
 
     def total(self, stage: str) -> int:
-        """Connections of all services at a stage."""
+        """Connections of all services at a stage.
+
+        Parameters
+        ----------
+        stage : {'now', 'scaled', 'deploying', 'failover'}
+            How many instances run, as `BudgetRow` has it.
+
+        Returns
+        -------
+        int
+            Connections at the server.
+        """
         return sum(getattr(row, stage) for row in self.rows)
 
     @property
@@ -77,6 +88,17 @@ def make_budget(
     server: Server, services: Sequence[Service], poolers: Sequence[Pooler] = (), *, allocation: Allocation | None = None
 ) -> Budget:
     """Add up the connections of services.
+
+    Parameters
+    ----------
+    server : Server
+        Its limit and what is kept from services, in connections.
+    services : sequence of Service
+        Each with ``pool_size`` in connections per instance.
+    poolers : sequence of Pooler
+        What services of the same name in ``pooler`` connect through.
+    allocation : Allocation, optional
+        Kept beside the sum, where sizes were shared out.
 
     Raises
     ------

@@ -20,7 +20,15 @@ _CALLED = {
 
 
 def draw_budget(budget: Budget, axes: Axes) -> None:
-    """Draw connections at the server for each stage, a part for each service, and the limit."""
+    """Draw connections at the server for each stage, a part for each service, and the limit.
+
+    Parameters
+    ----------
+    budget : Budget
+        In connections.
+    axes : matplotlib.axes.Axes
+        What is drawn on; the x axis counts connections.
+    """
     stages = [stage for stage in STAGES if stage != "failover" or budget.server.servers > 1]
     names = [_CALLED[stage] for stage in stages]
     bottom = [0.0] * len(stages)
@@ -70,6 +78,18 @@ def draw_budget(budget: Budget, axes: Axes) -> None:
 
 def save_budget(budget: Budget, path: str | Path) -> Path:
     """Draw a budget into a file.
+
+    Parameters
+    ----------
+    budget : Budget
+        What `make_budget` gives.
+    path : str or Path
+        The ending says the format: .png, .svg or .pdf.
+
+    Raises
+    ------
+    FieldError, MissingExtra
+        As `save_figure`.
 
     Raises
     ------

@@ -164,6 +164,15 @@ _READ: dict[str, Callable[[Any], Any]] = {
 def make_entry(kind: type[Any], where: str, values: Mapping[str, object]) -> Any:  # noqa: ANN401
     """Make a service, pooler or server of named values as they are written.
 
+    Parameters
+    ----------
+    kind : type
+        `Service`, `Pooler` or `Server`.
+    where : str
+        What the messages call its place.
+    values : mapping
+        Field names and what was written for them.
+
     Raises
     ------
     PoolModelError
@@ -234,6 +243,15 @@ def read_services(
 def check_services(services: list[Service], poolers: list[Pooler], where: str) -> None:
     """Refuse an empty list, a name that stands twice, a pooler that there is not.
 
+    Parameters
+    ----------
+    services : sequence of Service
+        All of them.
+    poolers : sequence of Pooler
+        What they may name.
+    where : str
+        What the messages call their place.
+
     Raises
     ------
     PoolModelError
@@ -266,5 +284,13 @@ def _csv(path: Path) -> list[tuple[int, dict[str, object]]]:
 
 
 def resized(service: Service, size: int) -> Service:
-    """Give a service with another pool size."""
+    """Give a service with another pool size.
+
+    Parameters
+    ----------
+    service : Service
+        What is changed.
+    size : int
+        Connections per instance.
+    """
     return replace(service, pool_size=size)

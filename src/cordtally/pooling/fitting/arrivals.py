@@ -42,6 +42,13 @@ class ArrivalFit:
 def fit_arrivals(times: Array, hold: float) -> ArrivalFit:
     """Fit instants in order, in seconds; ``hold`` (s) sets how long a window is.
 
+    Parameters
+    ----------
+    times : ndarray, shape (n,)
+        Instants in seconds, in order.
+    hold : float
+        The mean hold in seconds; a window lasts a number of them, so that it holds many requests.
+
     Notes
     -----
     Windows are 50 mean holds long, or as long as 100 requests take: bursts much shorter than a hold are smoothed by the

@@ -106,6 +106,11 @@ class FittedLoad:
 def read_fit(path: str | Path) -> FittedLoad:
     """Read what `pool fit --json` wrote.
 
+    Parameters
+    ----------
+    path : str or Path
+        A JSON file with the schema ``cordtally/pool-fit/1``.
+
     Raises
     ------
     PoolModelError
@@ -157,6 +162,13 @@ def fit_pool(path: str | Path, *, pattern: str | None = None, columns: Mapping[s
 
 def fit_trace(trace: Trace, source: str = "") -> PoolFit:
     """Fit a trace of acquisitions.
+
+    Parameters
+    ----------
+    trace : Trace
+        Times and holds in seconds, each of shape (n,), n ≥ 20.
+    source : str
+        What the messages call it: the file's name.
 
     Raises
     ------

@@ -53,6 +53,13 @@ class HoldFit:
 def fit_holds(holds: Array, *, seed: int = 1) -> HoldFit:
     """Fit holds in seconds, shape (n,), not all 0.
 
+    Parameters
+    ----------
+    holds : ndarray, shape (n,)
+        Seconds, not all 0.
+    seed : int
+        Of the resampling that the intervals come from.
+
     References
     ----------
     .. [1] B. M. Hill, Annals of Statistics 3 (1975), for the tail index.

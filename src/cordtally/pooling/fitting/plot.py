@@ -23,7 +23,17 @@ _PLATE = {"facecolor": "white", "edgecolor": "none", "pad": 1.5}
 
 
 def draw_scalability(law: ScalabilityFit, points: tuple[Array, Array], axes: Axes) -> None:
-    """Draw measured throughput (per second) against concurrency, the law, and its peak."""
+    """Draw measured throughput (per second) against concurrency, the law, and its peak.
+
+    Parameters
+    ----------
+    law : ScalabilityFit
+        What was fitted.
+    points : tuple of ndarray
+        Concurrency and throughput per second, each of shape (n,).
+    axes : matplotlib.axes.Axes
+        What is drawn on.
+    """
     import numpy as np
 
     active, done = points
@@ -57,7 +67,15 @@ def draw_scalability(law: ScalabilityFit, points: tuple[Array, Array], axes: Axe
 
 
 def draw_trace(fit: PoolFit, figure: Figure) -> None:
-    """Draw the rate of each hour, and the percentiles of the holds."""
+    """Draw the rate of each hour, and the percentiles of the holds.
+
+    Parameters
+    ----------
+    fit : PoolFit
+        Of a trace.
+    figure : matplotlib.figure.Figure
+        What is drawn on.
+    """
     assert fit.arrivals is not None
     assert fit.holds is not None
     above, below = figure.subplots(2, 1)
@@ -96,6 +114,18 @@ def draw_trace(fit: PoolFit, figure: Figure) -> None:
 def save_fit(fit: PoolFit, path: str | Path) -> Path:
     """Draw a fit into a file.
 
+    Parameters
+    ----------
+    fit : PoolFit
+        What `fit_trace` or `fit_measurement` gives.
+    path : str or Path
+        The ending says the format: .png, .svg or .pdf.
+
+    Raises
+    ------
+    FieldError, MissingExtra
+        As `save_figure`.
+
     Raises
     ------
     PoolModelError
@@ -112,7 +142,15 @@ def save_fit(fit: PoolFit, path: str | Path) -> Path:
 
 
 def law_frame(law: ScalabilityFit, most: int) -> pd.DataFrame:
-    """Give the law as a DataFrame: ``concurrency`` from 1 to ``most``, ``throughput`` per second."""
+    """Give the law as a DataFrame: ``concurrency`` from 1 to ``most``, ``throughput`` per second.
+
+    Parameters
+    ----------
+    law : ScalabilityFit
+        What was fitted.
+    most : int
+        The last concurrency.
+    """
     import numpy as np
 
     from ..frames import frame

@@ -43,7 +43,13 @@ class ScalabilityFit:
         return Contention(self.alpha, self.beta)
 
     def throughput(self, concurrency: Array | float) -> Array:
-        """The law at these concurrencies, in requests per second."""
+        """The law at these concurrencies, in requests per second.
+
+        Parameters
+        ----------
+        concurrency : ndarray or float
+            Requests at work at once, 1 or more.
+        """
         return _law(np.asarray(concurrency, dtype=float), self.gamma, self.alpha, self.beta)
 
     def to_dict(self) -> dict[str, Any]:

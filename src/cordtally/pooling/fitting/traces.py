@@ -112,6 +112,11 @@ def _json_lines(path: Path) -> pd.DataFrame:
 def make_trace(table: pd.DataFrame) -> Trace:
     """Make a trace of records with a time and a hold; sorted where the clock goes backwards by a little.
 
+    Parameters
+    ----------
+    table : pandas.DataFrame
+        Columns of equal length, as `read_table` gives them; the units stand in their names.
+
     Raises
     ------
     PoolModelError

@@ -298,6 +298,13 @@ def _gather(  # noqa: PLR0917 -- what was measured, in the order of measuring
 def find_knee(law: ScalabilityFit, most: int) -> int:
     """The concurrency, up to ``most``, at which throughput over time per request is highest.
 
+    Parameters
+    ----------
+    law : ScalabilityFit
+        Throughput per second.
+    most : int
+        The largest concurrency that was measured: beyond it the law is a guess.
+
     References
     ----------
     .. [1] L. Kleinrock, "Power and deterministic rules of thumb for probabilistic problems in computer communications",

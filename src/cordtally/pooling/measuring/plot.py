@@ -20,6 +20,13 @@ if TYPE_CHECKING:
 def draw_measurement(found: Measurement, figure: Figure) -> None:
     """Draw throughput and statement times against concurrency.
 
+    Parameters
+    ----------
+    found : Measurement
+        Throughput per second, statement times in seconds.
+    figure : matplotlib.figure.Figure
+        What is drawn on.
+
     Raises
     ------
     PoolModelError
@@ -57,6 +64,18 @@ def draw_measurement(found: Measurement, figure: Figure) -> None:
 
 def save_measurement(found: Measurement, path: str | Path) -> Path:
     """Draw a measurement into a file.
+
+    Parameters
+    ----------
+    found : Measurement
+        What `measure` gives.
+    path : str or Path
+        The ending says the format: .png, .svg or .pdf.
+
+    Raises
+    ------
+    FieldError, MissingExtra
+        As `save_figure`.
 
     Raises
     ------

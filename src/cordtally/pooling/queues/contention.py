@@ -40,12 +40,33 @@ class Contention:
             raise PoolModelError("beta, the cost of agreeing with each other connection, must be 0 or more")
 
     def stretch(self, active: Number) -> Number:
-        """How much longer a hold takes with this many active (at least 1); takes numbers and NumPy arrays."""
+        """How much longer a hold takes with this many active (at least 1); takes numbers and NumPy arrays.
+
+        Parameters
+        ----------
+        active : float or ndarray
+            Connections at work at once, 1 or more.
+
+        References
+        ----------
+        .. [1] N. J. Gunther, *Guerrilla Capacity Planning*, Springer, 2007, chapter 4:
+           C(N) = N / (1 + α·(N − 1) + β·N·(N − 1)).
+        """
         n: float = active  # type: ignore[assignment]
         return 1 + self.alpha * (n - 1) + self.beta * n * (n - 1)  # type: ignore[return-value]
 
     def capacity(self, active: float) -> float:
-        """Work done by this many active connections, in connections that work alone."""
+        """Work done by this many active connections, in connections that work alone.
+
+        Parameters
+        ----------
+        active : float
+            Connections at work at once, 1 or more.
+
+        References
+        ----------
+        .. [1] As for `stretch`: C(N) is the capacity relative to one that works alone.
+        """
         return active / self.stretch(active)
 
     @property

@@ -67,6 +67,13 @@ def wait_probability(connections: int, load: float) -> float:
 
     Exactly 1 where ``load >= connections``: the queue then grows without end.
 
+    Parameters
+    ----------
+    connections : int
+        c, 1 or more.
+    load : float
+        a = λ·S, the connections in use on average were there enough: arrivals per second times hold in seconds.
+
     Raises
     ------
     PoolModelError
@@ -94,6 +101,15 @@ def mean_wait(connections: int, load: float, hold: float) -> float:
 
     Infinite where ``load >= connections``.
 
+    Parameters
+    ----------
+    connections : int
+        c, 1 or more.
+    load : float
+        a = λ·S, in connections.
+    hold : float
+        S, the mean hold in seconds.
+
     Raises
     ------
     PoolModelError
@@ -110,6 +126,17 @@ def mean_wait(connections: int, load: float, hold: float) -> float:
 
 def wait_quantile(connections: int, load: float, hold: float, quantile: float) -> float:
     """The wait in seconds that the share ``quantile`` of all requests does not exceed; 0 if so many do not wait.
+
+    Parameters
+    ----------
+    connections : int
+        c, 1 or more.
+    load : float
+        a = λ·S, in connections.
+    hold : float
+        S, the mean hold in seconds.
+    quantile : float
+        Between 0 and 1: 0.99 for p99.
 
     Raises
     ------

@@ -142,7 +142,18 @@ class FinitePool:
         return float(ahead @ np.arange(1, len(ahead) + 1)) / self._full_rate
 
     def beyond(self, wait: float) -> float:
-        """Share of the requests that wait longer than ``wait`` seconds (≥ 0)."""
+        """Share of the requests that wait longer than ``wait`` seconds (≥ 0).
+
+        Parameters
+        ----------
+        wait : float
+            Seconds, 0 or more.
+
+        References
+        ----------
+        .. [1] An arrival that meets n ≥ c waits for n − c + 1 returns at a constant rate: an Erlang distribution, whose
+           tail is the regularized upper incomplete gamma function.
+        """
         import numpy as np
         from scipy.special import gammaincc
 
@@ -151,6 +162,16 @@ class FinitePool:
 
     def quantile(self, share: float) -> float:
         """The wait that this share of the requests does not exceed.
+
+        Parameters
+        ----------
+        share : float
+            Between 0 and 1: 0.99 for p99.
+
+        Returns
+        -------
+        float
+            Seconds.
 
         Raises
         ------

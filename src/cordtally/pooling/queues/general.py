@@ -21,6 +21,13 @@ _AT_CAPACITY = 1e-9
 def constant_hold_ratio(connections: int, usage: float) -> float:
     """Approximate the mean wait with constant holds over that with exponential ones: M/D/c over M/M/c.
 
+    Parameters
+    ----------
+    connections : int
+        c, 1 or more.
+    usage : float
+        ρ = a/c, from 0 to 1.
+
     References
     ----------
     .. [1] G. P. Cosmetatos, "Some approximate equilibrium results for the multi-server queue (M/G/r)", Operational

@@ -127,6 +127,16 @@ class OpenPool:
     def quantile(self, share: float) -> float:
         """The wait that this share of all requests does not exceed, those that give up included.
 
+        Parameters
+        ----------
+        share : float
+            Between 0 and 1: 0.99 for p99.
+
+        Returns
+        -------
+        float
+            Seconds; infinite for a pool that cannot keep up and whose requests never give up.
+
         Raises
         ------
         PoolModelError

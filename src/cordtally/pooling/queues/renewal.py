@@ -91,6 +91,13 @@ def decay(gaps: Gaps, full: float) -> float:
     """η: decay per second of the waits when ``full`` connections come back per second while all are in use.
 
     Newton's steps towards the root of a convex, falling function, from the left; 0 at capacity, negative beyond.
+
+    Parameters
+    ----------
+    gaps : Gaps
+        The distribution of the times between arrivals, in seconds.
+    full : float
+        Returns per second while all connections are in use: c/S.
     """
     spare = full * gaps.mean - 1
     slowest = min(speed for _, _, speed in gaps.mixture)
@@ -115,7 +122,19 @@ def decay(gaps: Gaps, full: float) -> float:
 
 
 def waiting_flow(gaps: Gaps, connections: int, hold: float, eta: float) -> float:
-    """Density of the shortest waits, per second, relative to the chance of a free connection; 0 if below 1e-250."""
+    """Density of the shortest waits, per second, relative to the chance of a free connection; 0 if below 1e-250.
+
+    Parameters
+    ----------
+    gaps : Gaps
+        The distribution of the times between arrivals, in seconds.
+    connections : int
+        c, 1 or more.
+    hold : float
+        S, the mean hold in seconds.
+    eta : float
+        Per second, as `decay` gives it.
+    """
     mu = 1 / hold
     root = eta * hold  # c·(1 − σ)
     term, total = 1.0, 0.0

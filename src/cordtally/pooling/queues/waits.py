@@ -39,7 +39,18 @@ class Waits(Protocol):
         ...
 
     def quantile(self, share: float) -> float:
-        """The wait that this share of the requests does not exceed."""
+        """The wait that this share of the requests does not exceed.
+
+        Parameters
+        ----------
+        share : float
+            Between 0 and 1: 0.99 for p99.
+
+        Returns
+        -------
+        float
+            Seconds.
+        """
         ...
 
 

@@ -32,22 +32,55 @@ class PoolSettings:
     refused: Mapping[str, str] = field(default_factory=dict)
 
     def value(self, means: str) -> Value:
-        """A value by its meaning; None where there is no limit, and where the library has no such setting."""
+        """A value by its meaning; None where there is no limit, and where the library has no such setting.
+
+        Parameters
+        ----------
+        means : str
+            One of the meanings in ``catalog/pool_libraries``: ``max_size``, ``acquire_timeout``.
+        """
         return self.all.get(means)
 
     def count(self, means: str) -> int | None:
-        """A count by its meaning."""
+        """A count by its meaning.
+
+        Parameters
+        ----------
+        means : str
+            A meaning whose value is a number of connections.
+
+        Returns
+        -------
+        int or None
+            None where it is not set, or no count.
+        """
         value = self.all.get(means)
         return value if isinstance(value, int) and not isinstance(value, bool) else None
 
     def seconds(self, means: str) -> float | None:
-        """A time in seconds by its meaning."""
+        """A time in seconds by its meaning.
+
+        Parameters
+        ----------
+        means : str
+            A meaning whose value is a time.
+
+        Returns
+        -------
+        float or None
+            Seconds; None where it is not set, or has no end.
+        """
         value = self.all.get(means)
         return value.seconds if isinstance(value, Duration) and value.nanoseconds is not None else None
 
 
 def parse_lines(text: str) -> dict[str, str]:
     """Read ``name = value`` or ``name: value``, one a line; commas at ends, quotes and comments are left out.
+
+    Parameters
+    ----------
+    text : str
+        What a properties file, a keyword list or a shell holds.
 
     Raises
     ------
@@ -131,6 +164,13 @@ def _count_overflow(facts: PoolLibrary, values: dict[str, Value], every: Mapping
 
 def parse_value(setting: Setting, text: str) -> tuple[Value, str | None]:
     """Read one value; gives it with what its 0 or −1 stands for, if anything.
+
+    Parameters
+    ----------
+    setting : Setting
+        With its type and its unit, as the catalog has it.
+    text : str
+        As it is written for the library.
 
     Raises
     ------

@@ -55,7 +55,13 @@ class Spread:
 
     @classmethod
     def of(cls, samples: Array) -> Spread:
-        """Make the empirical distribution of samples."""
+        """Make the empirical distribution of samples.
+
+        Parameters
+        ----------
+        samples : ndarray, shape (n,)
+            Seconds.
+        """
         values = np.asarray(samples, dtype=float)
         if len(values) == 0 or not np.isfinite(values).all() or (values < 0).any():
             raise PoolModelError("samples must be times of 0 s or more, at least one")
@@ -63,7 +69,15 @@ class Spread:
         return cls(mean, float(values.std() / mean) if mean > 0 else 0.0, "samples", values)
 
     def draw(self, rng: np.random.Generator, count: int) -> Array:
-        """Draw times in seconds, shape (count,)."""
+        """Draw times in seconds, shape (count,).
+
+        Parameters
+        ----------
+        rng : numpy.random.Generator
+            The source of random numbers.
+        count : int
+            How many.
+        """
         if self.samples is not None:
             chosen: Array = rng.choice(self.samples, count)
             return chosen
@@ -108,6 +122,19 @@ def draw_arrivals(
 
     Gaps are independent, with the given mean rate (per second) and coefficient of variation; during a burst the clock
     that they are measured with runs faster, so its edges cut no gap short.
+
+    Parameters
+    ----------
+    rng : numpy.random.Generator
+        The source of random numbers.
+    rate : float
+        Per second.
+    end : float
+        Seconds.
+    cv : float
+        Standard deviation of the gaps over their mean; 1 for a Poisson process.
+    bursts : sequence of Burst
+        Times in seconds in which the rate is a multiple.
     """
     edges = sorted({0.0, end, *(t for b in bursts for t in (b.at, b.at + b.lasts) if t < end)})
     speeds = [math.prod(b.factor for b in bursts if b.at <= start < b.at + b.lasts) for start in edges[:-1]]

@@ -22,7 +22,15 @@ _FLOOR = 1e-5
 
 
 def draw_line(case: Case, figure: Figure) -> None:
-    """Draw connections and requests of one run against time, on four axes of the figure."""
+    """Draw connections and requests of one run against time, on four axes of the figure.
+
+    Parameters
+    ----------
+    case : Case
+        With a time-line; times in seconds.
+    figure : matplotlib.figure.Figure
+        What is drawn on.
+    """
     above, middle, below = figure.subplots(3, 1, sharex=True, height_ratios=[2.2, 1.3, 1])
     seconds = case.scenario.duration / len(case.line) * np.arange(1, len(case.line) + 1)
     unit, scale = ("min", 60.0) if case.scenario.duration > 300 else ("s", 1.0)
@@ -87,7 +95,15 @@ def _name_events(axes: Axes, scenario: Scenario, scale: float) -> None:
 
 
 def draw_waits(replay: Replay, axes: Axes) -> None:
-    """Draw what share of the requests waits longer than a time, a line for each case; mean over the runs."""
+    """Draw what share of the requests waits longer than a time, a line for each case; mean over the runs.
+
+    Parameters
+    ----------
+    replay : Replay
+        Waits in seconds.
+    axes : matplotlib.axes.Axes
+        What is drawn on.
+    """
     top = _FLOOR
     for number, case in enumerate(replay.cases):
         waits = np.maximum(case.waits, _FLOOR)
@@ -118,6 +134,18 @@ def draw_waits(replay: Replay, axes: Axes) -> None:
 def save_line(case: Case, path: str | Path) -> Path:
     """Draw the time-line into a file.
 
+    Parameters
+    ----------
+    case : Case
+        With a time-line.
+    path : str or Path
+        The ending says the format: .png, .svg or .pdf.
+
+    Raises
+    ------
+    FieldError, MissingExtra
+        As `save_figure`.
+
     Raises
     ------
     MissingExtra
@@ -128,6 +156,18 @@ def save_line(case: Case, path: str | Path) -> Path:
 
 def save_waits(replay: Replay, path: str | Path) -> Path:
     """Draw the distribution of waits into a file.
+
+    Parameters
+    ----------
+    replay : Replay
+        What `replay` gives.
+    path : str or Path
+        The ending says the format: .png, .svg or .pdf.
+
+    Raises
+    ------
+    FieldError, MissingExtra
+        As `save_figure`.
 
     Raises
     ------

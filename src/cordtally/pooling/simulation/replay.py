@@ -42,7 +42,13 @@ class Estimate:
 
     @classmethod
     def of(cls, values: Sequence[float]) -> Estimate:
-        """Estimate from the values of independent runs."""
+        """Estimate from the values of independent runs.
+
+        Parameters
+        ----------
+        values : sequence of float
+            One of each run, 2 or more for an interval.
+        """
         from scipy.special import stdtrit
 
         found = np.asarray(values, dtype=float)
@@ -121,6 +127,13 @@ class Replay:
 
 def run_once(scenario: Scenario, seed: np.random.SeedSequence) -> Outcome:
     """Run a scenario once; a function of its own, so that other processes and machines can call it.
+
+    Parameters
+    ----------
+    scenario : Scenario
+        Times in seconds, rates per second.
+    seed : numpy.random.SeedSequence
+        Of the run's random numbers: the same seed gives the same run.
 
     Raises
     ------

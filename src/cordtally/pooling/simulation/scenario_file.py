@@ -159,6 +159,15 @@ def _set(scenario: Scenario, place: str, value: Any) -> Scenario:  # noqa: ANN40
 def change_key(scenario: Scenario, name: str, value: str) -> Scenario:
     """Give the scenario with one key of the pool, server, deploy or load section changed, as written in TOML.
 
+    Parameters
+    ----------
+    scenario : Scenario
+        As `read_scenario` gives it.
+    name : str
+        A key of its section, as it stands in the file.
+    value : object
+        As TOML reads it: a number, or a text with a unit.
+
     Raises
     ------
     PoolModelError
@@ -175,6 +184,11 @@ def change_key(scenario: Scenario, name: str, value: str) -> Scenario:
 
 def read_scenario(path: str | Path) -> Scenario:
     """Read a scenario from a TOML file; the files that it names are sought beside it.
+
+    Parameters
+    ----------
+    path : str or Path
+        A TOML file with the sections that `make_scenario` takes.
 
     Raises
     ------
@@ -194,6 +208,13 @@ def read_scenario(path: str | Path) -> Scenario:
 
 def make_scenario(document: Mapping[str, Any], folder: Path = Path()) -> Scenario:
     """Make a scenario of what a TOML file says.
+
+    Parameters
+    ----------
+    document : mapping
+        Sections, each a mapping of keys, as TOML reads them.
+    folder : Path
+        Where the files that it names are sought.
 
     Raises
     ------

@@ -98,7 +98,20 @@ class PoolLoad:
         return (self.threads or 0) / self.rate - self.hold
 
     def changed(self, **changes: object) -> PoolLoad:
-        """Give a load with some fields replaced."""
+        """Give a load with some fields replaced.
+
+        Parameters
+        ----------
+        **changes : object
+            Fields of `PoolLoad`, in its units.
+
+        Raises
+        ------
+        PoolModelError
+            Where the new fields make no sense, as `PoolLoad` does.
+        TypeError
+            For a field that there is not.
+        """
         kept = {f.name: getattr(self, f.name) for f in fields(self)}
         return PoolLoad(**(kept | changes))
 

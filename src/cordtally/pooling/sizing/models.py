@@ -29,7 +29,13 @@ class Model:
 
 
 def choose_model(load: PoolLoad) -> Model:
-    """Pick the queue for a load: the first of the exact ones that fits, then an approximation, then simulation."""
+    """Pick the queue for a load: the first of the exact ones that fits, then an approximation, then simulation.
+
+    Parameters
+    ----------
+    load : PoolLoad
+        Rates per second, times in seconds.
+    """
     model = _pick(load)
     return replace(model, at=cache(model.at))
 
@@ -62,7 +68,13 @@ def _pick(load: PoolLoad) -> Model:
 
 
 def cheaper(load: PoolLoad) -> PoolLoad:
-    """The load to try over and over in place of one that has to be simulated: holds as wild as formulas take them."""
+    """The load to try over and over in place of one that has to be simulated: holds as wild as formulas take them.
+
+    Parameters
+    ----------
+    load : PoolLoad
+        Rates per second, times in seconds.
+    """
     return load.changed(hold_cv=_WILD) if choose_model(load).simulated else load
 
 

@@ -41,6 +41,13 @@ def draw_sizes(sizing: PoolSizing, figure: Figure) -> None:
     """Draw on a Matplotlib figure; waits below 1 µs are drawn on the floor, as none.
 
     Where requests give up, their share is drawn below.
+
+    Parameters
+    ----------
+    sizing : PoolSizing
+        Times in seconds.
+    figure : matplotlib.figure.Figure
+        What is drawn on.
     """
     rows = plotted_rows(sizing)
     patient = any(row.timeout_share > 0 for row in rows)
@@ -111,6 +118,18 @@ def _mark(sizing: PoolSizing, axes: Axes, *, label: bool) -> None:
 
 def save_plot(sizing: PoolSizing, path: str | Path) -> Path:
     """Draw into a file of 1280 × 800 pixels; the ending says the format (.png, .svg, .pdf).
+
+    Parameters
+    ----------
+    sizing : PoolSizing
+        What `size_pool` gives.
+    path : str or Path
+        The ending says the format: .png, .svg or .pdf.
+
+    Raises
+    ------
+    FieldError, MissingExtra
+        As `save_figure`.
 
     Raises
     ------

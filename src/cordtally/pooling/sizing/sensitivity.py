@@ -41,6 +41,17 @@ _GROWN: dict[str, _Grow] = {
 def find_headroom(load: PoolLoad, target: Target, size: int, model: Model | None = None) -> tuple[Headroom, ...]:
     """Find by how much each input may grow, one at a time, until a pool of this size misses its target; least first.
 
+    Parameters
+    ----------
+    load : PoolLoad
+        Rates per second, times in seconds.
+    target : WaitTarget or TimeoutTarget
+        What has to be met.
+    size : int
+        Connections per instance.
+    model : Model
+        The queue that computes the waits.
+
     Raises
     ------
     PoolModelError

@@ -104,7 +104,18 @@ class SimulatedPool:
         return [min(timeout, float(waits[math.ceil(share * len(waits)) - 1])) for waits in self._runs]
 
     def quantile(self, share: float) -> float:
-        """The wait that this share of the requests does not exceed."""
+        """The wait that this share of the requests does not exceed.
+
+        Parameters
+        ----------
+        share : float
+            Between 0 and 1: 0.99 for p99.
+
+        Returns
+        -------
+        float
+            Seconds.
+        """
         return self._mean(self._quantiles(share))
 
     def quantile_interval(self, share: float) -> tuple[float, float]:

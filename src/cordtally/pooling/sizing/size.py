@@ -102,6 +102,15 @@ def smallest_size(load: PoolLoad, target: Target, model: Model | None = None) ->
 
     Waits shorten as the pool grows, so an interval around a guess is halved; where the server slows with the number
     active they may lengthen again, so every size is tried there, up to 4,000.
+
+    Parameters
+    ----------
+    load : PoolLoad
+        Rates per second, times in seconds.
+    target : WaitTarget or TimeoutTarget
+        What a size has to meet.
+    model : Model
+        The queue that computes a size's waits, as `choose_model` gives it.
     """
     queue = model or choose_model(load)
 
@@ -164,7 +173,19 @@ def _most_tried(load: PoolLoad) -> int:
 
 
 def make_row(load: PoolLoad, size: int, target: Target, model: Model | None = None) -> PoolRow:
-    """Compute one row."""
+    """Compute one row.
+
+    Parameters
+    ----------
+    load : PoolLoad
+        Rates per second, times in seconds.
+    size : int
+        Connections per instance.
+    target : WaitTarget or TimeoutTarget
+        What is to be met.
+    model : Model
+        The queue that computes the waits.
+    """
     waits = (model or choose_model(load)).at(size)
     p50, p95, p99 = (waits.quantile(q) for q in QUANTILES)
     return PoolRow(

@@ -45,7 +45,13 @@ class Recorder:
         return self
 
     def write(self, sample: Sample) -> None:
-        """Record a sample; a CSV file holds it at once."""
+        """Record a sample; a CSV file holds it at once.
+
+        Parameters
+        ----------
+        sample : Sample
+            Counts of connections, ages in seconds.
+        """
         self.count += 1
         if self._writer is None or self._stream is None:
             self._rows.append(sample.to_row())

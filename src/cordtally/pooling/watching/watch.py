@@ -111,7 +111,13 @@ class Watch:
 
 
 def warnings_of(sample: Sample) -> list[str]:
-    """Say what is worrying in a sample."""
+    """Say what is worrying in a sample.
+
+    Parameters
+    ----------
+    sample : Sample
+        Counts of connections, ages in seconds.
+    """
     seen, found = sample.activity, []
     if seen.limit and seen.open + 1 >= NEAR_LIMIT * seen.limit:
         found.append(f"{seen.open + 1} of {seen.limit} connections are open: the server will soon refuse new ones")
