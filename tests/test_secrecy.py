@@ -13,6 +13,8 @@ import cordtally as ct
 from cordtally.catalog import load_canonical, load_driver
 from cordtally.cli.app import group
 from cordtally.cli.lazy import LazyGroup
+from cordtally.lookups import Records
+from cordtally.lookups.places import Places
 from cordtally.model import Authentication, Cord, Discovery, DiscoveryKind, Host, Secret, Tls
 
 from .strategies import TARGETS
@@ -75,6 +77,23 @@ def planted(target):
     yield Cord(engine, place, f"{MARK}@h/tides", f"keeper:{MARK}", secret, authentication=Authentication(None, f"pwd={MARK}"), native=tuple(sorted(unknown.items())))
     yield Cord(engine, (Host(f"keeper:{MARK}@gauge"), Host(f"{MARK}@h", 1)), f"tides?sslpassword={MARK}", f"keeper%3A{MARK}", tls=Tls(key=PEM, ca=f"password={MARK}"))
     yield Cord(engine, database="tides", discovery=Discovery(DiscoveryKind.SERVICE, f"keeper:{MARK}@h"), options=tuple(sorted(named.items())))
+
+
+@pytest.mark.parametrize(("kind", "engine"), [("srv", "mongodb"), ("alias", "oracle"), ("service", "postgresql"), ("service", "sqlserver")])
+def test_no_look_up_lets_a_secret_out(kind, engine, tmp_path):
+    cord = Cord(engine, discovery=Discovery(DiscoveryKind(kind), f"keeper:{MARK}@h"), options=(("admin_folder", str(tmp_path)),) if engine == "oracle" else ())
+    with pytest.raises(ct.CordTallyError) as caught:
+        ct.resolve(cord, places=Places({}, tmp_path), resolver=lambda service, name: Records([]))
+    for shown in shown_of(caught.value):
+        assert MARK not in shown
+
+
+@pytest.mark.parametrize("host", [f"/tmp/keeper:{MARK}@h", f"keeper:{MARK}@gauge", f"{MARK}@127.0.0.1"])
+@pytest.mark.parametrize("engine", ["postgresql", "mysql", "redis", "sqlite"])
+def test_no_dial_lets_a_secret_out(engine, host):
+    cord = Cord(engine, (Host(host, 1),), f"/tmp/keeper:{MARK}@h", f"keeper:{MARK}@h", Secret(MARK))
+    if (found := attempt(lambda: ct.dial(cord, limit=0.2))) is not None:
+        hold(found, *found.rungs)
 
 
 @pytest.mark.parametrize("target", TARGETS)

@@ -66,7 +66,7 @@ def reach(line: Line) -> str:
     last: tuple[str, OSError] | None = None
     deadline = Deadline(line.limit)
     for host, family, place in line.addresses:
-        shown = str(place) if host.is_socket else f"{place[0]} port {place[1]}"
+        shown = _shown_socket(host, place) if host.is_socket else f"{place[0]} port {place[1]}"
         try:
             with socket.socket(family, socket.SOCK_STREAM) as plug:
                 plug.settimeout(deadline.left)
@@ -80,6 +80,10 @@ def reach(line: Line) -> str:
         return f"{shown} answers"
     assert last is not None
     raise RungBroke(_unreached(*last, line.limit))
+
+
+def _shown_socket(host: Host, path: object) -> str:
+    return str(path) if isinstance(host.address, str) else str(host.address)
 
 
 def _unreached(shown: str, error: OSError, limit: float) -> Diagnosis:

@@ -95,31 +95,31 @@ def _is_odbc(driver: str | None) -> bool:
 
 
 def _follow_alias(cord: Cord, places: Places, steps: list[str]) -> Cord:
-    name = clear(cord.discovery.name or "")
+    name, shown = clear(cord.discovery.name or ""), str(cord.discovery.name)
     folder = cord.option("admin_folder")
     tried = places.alias_files(None if folder is None else str(folder))
     for path in tried:
         text = find_alias(name, path)
         if text is not None:
-            steps.append(f"alias {name}: {path}")
+            steps.append(f"alias {shown}: {path}")
             inner = read(text, driver="oracle-net").cord
             return cord.copy_with(discovery=DIRECT).over(inner)
     if not tried:
-        raise LookUpError(f"there is no folder to look the alias {name} up in: state one, or set TNS_ADMIN")
+        raise LookUpError(f"there is no folder to look the alias {shown} up in: state one, or set TNS_ADMIN")
     listed = ", ".join(map(str, tried))
-    raise LookUpError(f"the alias {name} is not in any tnsnames.ora; looked in {listed}")
+    raise LookUpError(f"the alias {shown} is not in any tnsnames.ora; looked in {listed}")
 
 
 def _follow_service(cord: Cord, target: str, places: Places, steps: list[str]) -> Cord:
-    name = clear(cord.discovery.name or "")
+    name, shown = clear(cord.discovery.name or ""), str(cord.discovery.name)
     tried = places.service_files()
     for path in tried:
         text = read_text(path)
         if text is None or name not in names(text):
             continue
-        steps.append(f"service {name}: {path}")
+        steps.append(f"service {shown}: {path}")
         return cord.copy_with(discovery=DIRECT).over(_section(text, name, target).cord)
-    raise LookUpError(f"the service {name} is in none of {', '.join(map(str, tried))}")
+    raise LookUpError(f"the service {shown} is in none of {', '.join(map(str, tried))}")
 
 
 def _dialect(target: str) -> Dialect:
@@ -129,6 +129,7 @@ def _dialect(target: str) -> Dialect:
 
 
 def _section(text: str, name: str, target: str) -> Interpretation:
+    """Read a section, whose name stands in the file that was looked into: it is none that was only asked for."""
     loaded = load_target(target)
     try:
         parsed = parse_section(text, _dialect(target), name)
@@ -138,7 +139,7 @@ def _section(text: str, name: str, target: str) -> Interpretation:
 
 
 def _follow_data_source(cord: Cord, driver: str | None, places: Places, steps: list[str]) -> tuple[Cord, str | None]:
-    name = clear(cord.discovery.name or "")
+    name, shown = clear(cord.discovery.name or ""), str(cord.discovery.name)
     tried = places.data_source_files()
     for path in tried:
         text = read_text(path)
@@ -147,7 +148,7 @@ def _follow_data_source(cord: Cord, driver: str | None, places: Places, steps: l
         section = next(n for n in names(text) if n.casefold() == name.casefold())
         registered = _driver_of(text, section)
         found = _known_driver(registered, places) or driver or "odbc"
-        steps.append(f"data source {name}: {path} (driver {registered or 'not named'})")
+        steps.append(f"data source {shown}: {path} (driver {registered or 'not named'})")
         if load_driver(found).notation("data-source") is None:
             found = "odbc"
         inner = _section(text, section, f"{found}/data-source").cord
@@ -155,7 +156,7 @@ def _follow_data_source(cord: Cord, driver: str | None, places: Places, steps: l
         native = tuple((k, v) for k, v in inner.native if not clear_name(k).upper().endswith("/DRIVER"))
         made = cord.copy_with(discovery=DIRECT).over(inner.copy_with(native=native))
         return made.copy_with(engine=engine), found
-    raise LookUpError(f"the data source {name} is in none of {', '.join(map(str, tried))}")
+    raise LookUpError(f"the data source {shown} is in none of {', '.join(map(str, tried))}")
 
 
 def _driver_of(text: str, section: str) -> str | None:
