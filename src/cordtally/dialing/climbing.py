@@ -102,10 +102,12 @@ class _Climb:
 
     def log_in(self, reached: Host | None) -> str:
         """Log in, at the one of several hosts that was reached."""
+        # one host at the log-in: else the driver might try a dead one again, and spend the rung's time on it
         chosen = self.cord if reached is None or len(self.cord.hosts) < 2 else replace(self.cord, hosts=(reached,))
         try:
             self.session = self.server.log_in(chosen, Deadline(self.limit))
         except Refusal as refusal:
+            # servers say during log-in that there is no such database; it belongs to the next rung
             if not refusal.database:
                 raise RungBroke(Diagnosis(refusal.cause, refusal.hint)) from None
             self.broke = refusal

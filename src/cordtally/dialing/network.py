@@ -109,6 +109,7 @@ def secure(line: Line, tls: Tls, default: TlsLevel | None) -> str:
     """Agree on TLS as the cord asks for it, and verify as far as it asks."""
     assert line.reached is not None
     host, family, address = line.reached
+    # unstated means what this driver does by itself, so that secure tries what log in will do
     level = tls.level or default or TlsLevel.OPPORTUNISTIC
     if host.is_socket:
         raise RungNotNeeded("a local socket")
@@ -143,6 +144,7 @@ def _path(path: object) -> str | None:
 def _handshake(plug: socket.socket, host: Host, tls: Tls, level: TlsLevel) -> str:
     try:
         context = ssl.create_default_context(cafile=_path(tls.ca))
+        # in this order: ssl refuses CERT_NONE while the name is to be checked
         context.check_hostname = level is TlsLevel.VERIFY_IDENTITY
         context.verify_mode = ssl.CERT_REQUIRED if level >= TlsLevel.VERIFY_CHAIN else ssl.CERT_NONE
         if tls.certificate:

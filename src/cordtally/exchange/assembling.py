@@ -37,6 +37,7 @@ def assemble(found: Gathered, target: Target, engine: str) -> Cord:
         tls = _tls(found, driver)
     if found.auth:
         authentication = _authentication(found, driver)
+    # stated by the driver's own option first; what a text inside says counts where that is silent
     elif found.login is not None:
         authentication = Authentication(AuthenticationMethod(found.login))
     if "realm" in roles:
@@ -55,6 +56,7 @@ def assemble(found: Gathered, target: Target, engine: str) -> Cord:
         options=tuple(sorted(found.options.items())) if found.options else (),
         native=tuple(sorted(found.native.items())) if found.native else (),
     )
+    # what stands beside a carried text wins over it
     return cord if found.carried is None else cord.over(found.carried)
 
 
@@ -76,6 +78,7 @@ def _discovery(found: Gathered, target: Target) -> Discovery:
 
 def _assign_ports(hosts: list[FoundHost], ports: list[int | None]) -> None:
     """Pair a list of ports with the hosts; a single port is that of every host."""
+    # port= without a host still says where: at the driver's default host
     if not hosts:
         hosts.append(FoundHost("", None))
     for index, host in enumerate(hosts):
@@ -116,6 +119,7 @@ def _level(
     used = {name for name, _ in state.set} if state is not None and not state.read_only else set()
     loose = []
     for name, word in words:
+        # a word that only repeats the driver's default says nothing, and would look like a loss in the ledger
         default = driver.options[name].default
         if name not in used and (state is not None or default is None or word != as_text(default)):
             loose.append((name, f"{driver.options[name].vocabulary}/{name}"))

@@ -94,6 +94,7 @@ def _find_bare(text: str) -> Claim:
     if (named := _REGISTERED.search(text)) is not None:
         known = load_index()["registered"].get(named[1].strip().casefold(), "odbc")
         return Claim(f"{known}/semicolon", "", None)
+    # a name in Driver= settles it above; here every driver without a prefix gets a try
     beginning = text[:_LONGEST_SCORED]
     scores: dict[str, int] = {}
     for driver_id, notation_id, grammar in load_index()["bare"]:
@@ -117,6 +118,7 @@ def _score(text: str, target_name: str, grammar_name: str) -> int:
 
     A driver's own name for a key counts a little more than an alias, as do values that only one kind of server has.
     """
+    # cheap, and asked before a driver's options are loaded: most grammars drop out here
     likeness = load_grammar(grammar_name).looks_like(text)
     if likeness == SURELY:
         return _FORM_ALONE
@@ -191,6 +193,7 @@ def claim_of(text: str, driver: str) -> Claim:
     for facts in candidates:
         if not facts.schemes and bare is None and (wanted or load_grammar(facts.grammar).looks_like(text) > NO):
             bare = Claim(f"{driver_id}/{facts.id}", "", None)
+        # the longest first, since one prefix may begin with another
         for engine, prefixes in [*facts.schemes.items(), *facts.accepts.items()]:
             for prefix in sorted(prefixes, key=len, reverse=True):
                 if text.startswith(prefix):

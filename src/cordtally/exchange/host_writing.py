@@ -43,6 +43,7 @@ def _write_hosts(sheet: Sheet) -> None:
         hosts = hosts[:1]
     positional = "host" in target.dialect.positions
     kept = _keep(sheet, hosts)
+    # the order matters: an address list or a path replaces host and port, a socket fits neither list nor authority
     if target.facts.addresses is not None:
         _write_addresses(sheet, kept, codec_of(target.facts.addresses))
     elif target.facts.socket == "database":
@@ -82,6 +83,7 @@ def _keep(sheet: Sheet, hosts: list[Host]) -> list[Host]:
         if host.instance is not None and not instances and sheet.option_for("instance") is None:
             sheet.lose("host", f"instance {host.instance}", f"{sheet.driver.title} knows no named instances")
             host = replace(host, instance=None)
+        # (localdb) and pipes go with the drivers that take tcp: or np: before a host; others would look up such a name
         if host.name.casefold() == "(localdb)" and not codec.networks:
             sheet.lose("host", str(host), f"{sheet.driver.title} starts no LocalDB: name a server")
         elif host.name.startswith("\\\\") and not codec.networks:
@@ -90,6 +92,7 @@ def _keep(sheet: Sheet, hosts: list[Host]) -> list[Host]:
             sheet.lose("host", str(host.address), f"{sheet.driver.title} has no word for a Unix socket")
         elif host.is_socket and style == "inline" and not positional and len(hosts) > 1:
             sheet.lose("host", str(host.address), "a socket cannot stand in a list of hosts here")
+        # no list here has an escape for it, and the rest would become a second host
         elif "," in host.name and style != "single":
             sheet.lose("host", str(host.address), "a comma parts hosts here, so none may stand in an address")
         else:
@@ -132,6 +135,7 @@ def _write_as_path(sheet: Sheet, hosts: list[Host]) -> None:
 def _write_addresses(sheet: Sheet, hosts: list[Host], codec: AddressCodec) -> None:
     option = sheet.option_for("host")
     network = sheet.cord.option("network_protocol")
+    # PHP streams say TLS before a host (tls://): without one the level would have nowhere to stand
     if not hosts and codec.schemes and sheet.scheme_word is not None:
         hosts = [Host(load_engine(sheet.cord.engine).default_host or "localhost")]
         reason = "TLS is asked for by what stands before a host: the engine's default is written"
@@ -161,6 +165,7 @@ def _write_addresses(sheet: Sheet, hosts: list[Host], codec: AddressCodec) -> No
 
 
 def _write_socket(sheet: Sheet, address: Words, port: int | None) -> None:
+    # libpq has no socket option: a host that begins with a slash is one (PQconnectdbParams, "host")
     option = sheet.option_for("socket") or sheet.option_for("host")
     if option is None:
         sheet.lose("host", str(address), f"{sheet.driver.title} has no word for a Unix socket")
@@ -191,6 +196,7 @@ def _write_host_options(sheet: Sheet, hosts: list[Host], style: str) -> None:
     if joined or len(hosts) > 1:
         sheet.put("host", shown, plain("option", host_option.name, _masked_where(hosts, joined, shown)))
     if any(p is not None for p in ports):
+        # an empty place in the list keeps its neighbours aligned: libpq then takes the default for that host
         value: object = ports[0] if len(ports) == 1 else ",".join("" if p is None else str(p) for p in ports)
         sheet.put("port", as_text(value), plain("option", port_option.name, value))
 

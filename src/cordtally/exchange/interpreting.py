@@ -46,6 +46,7 @@ class Interpreter:
         """Walk the fields and make the cord."""
         found, target = self.found, self.target
         found.remarks.extend(parsed.remarks)
+        # before all else: rediss:// or mongodb+srv:// states TLS or a look-up, and an option may still speak against it
         if target.facts.scheme_words:
             self._take_scheme(str(parsed.fields[0].value))
         options: list[Field] = []
@@ -57,10 +58,12 @@ class Interpreter:
         heeded = options
         if options:
             heeded = self._heeded(options)
+            # libpq and others let host= replace the authority, so what stands there is known before options are taken
             self.positional_hosts = bool(found.hosts)
             for field in heeded:
                 self._take(field)
         cord = assemble(found, target, engine or self.driver.engines[0])
+        # after the cord: a conflict needs all options, and costs a dictionary that most drivers do without
         if self.driver.conflicts:
             self._note_conflicts(len(parsed.text))
         # a URL has its parts in the order of its text; elsewhere repeated or carried ones come out of turn
@@ -102,6 +105,7 @@ class Interpreter:
                 heeded[field.name] = field
                 continue
             option = self.target.option(field.name or "")
+            # one native option cannot hold a list: a newline is the one thing that no such value holds
             if option is not None and option.repeats:
                 heeded[field.name] = earlier._replace(value=f"{earlier.value}\n{field.value}", end=field.end)
                 continue
@@ -134,6 +138,7 @@ class Interpreter:
         if driver.nested is not None and option.name == driver.nested[0] and self._take_nested(text, field):
             return
         carries = self.target.facts.carries
+        # ODP.NET and others hold a whole text of Oracle Net in one option; what cannot be read stays that option
         if carries is not None and option.name == carries[0] and self._take_carried(text, field, carries[1]):
             return
         handler = _HANDLERS.get(canonical)
@@ -157,6 +162,7 @@ class Interpreter:
         found, facts = self.found, self.target.facts
         if "host" not in self.driver.query_wins and self.positional_hosts:
             return
+        # those of the authority go; what further options of the kind said stays, and joins this one
         found.hosts[:] = [h for h in found.hosts if h.field is not None and h.field.role == "option"]
         if facts.addresses is None:
             self._split_hosts(text, field)
@@ -236,6 +242,7 @@ class Interpreter:
             self._remark_inside(field, error)
             return False
         inside = interpret(parsed, inner, engine=claim.engine)
+        # an escaped text has other lengths than the one that stands there: then every part gets the whole field
         verbatim = field.end - field.start == len(text)  # else places inside it cannot be told
         found.carried = inside.cord
         if not verbatim:
@@ -275,6 +282,7 @@ class Interpreter:
         found, shown = self.found, safe_name(name)
         nearest = find_nearest(name, driver.by_spelling) if len(found.remarks) < _MOST_ADVICE else ()
         meant = driver.by_spelling[nearest[0]] if nearest else None
+        # a key that no driver knows is masked on suspicion: a wrong guess costs looks, the other way a password
         secret = shown == MASK or sounds_secret(name) or guard(text) is not text
         secret = secret or (meant is not None and meant.secret)  # a mistyped password is one, too
         value: OptionValue = Secret(text) if secret else text
@@ -337,6 +345,7 @@ class Interpreter:
         if not clean:
             return None
         number = int(clean) if clean.isascii() and clean.isdigit() and len(clean) < 10 else -1
+        # remarked and not refused: the drivers pass it on, and the operating system is what refuses it
         if not 1 <= number <= 65535:
             self.found.remarks.append(Remark(Case.PORT, field.start, field.end, {}))
         return number if number >= 0 else None

@@ -24,6 +24,7 @@ def write_options(sheet: Sheet) -> None:
 def _write_option(sheet: Sheet, name: str, value: OptionValue) -> None:
     part, driver, target = f"options.{name}", sheet.driver, sheet.target
     said = Origin(name, str(value))
+    # tcp: and np: stand before the host, so the host has been written with it, or there is none to hold it
     if name == "network_protocol" and codec_of(target.facts.addresses).networks:
         if not any(booking.part == "host" and booking.target is not None for booking in sheet.bookings):
             sheet.lose(part, said, "it stands before a host, and there is none")
@@ -40,6 +41,7 @@ def _write_option(sheet: Sheet, name: str, value: OptionValue) -> None:
         sheet.lose(part, said, f"{driver.title} takes it only elsewhere")
     elif (written := _written(sheet, option, driver, part, said, value)) is not None:
         word = written.value
+        # what goes to libpq goes as text, out of arguments, too
         if driver.passes_text and isinstance(word, bool) and not option.only_in:
             word = word_of(word, driver)
         sheet.put(part, said, plain("option", option.name, word), value=value, loss=written.loss)
@@ -70,6 +72,7 @@ def _written(  # noqa: PLR0917 -- what is written, and for whom
 
 def _reads_back(driver: Driver, option: Option, value: OptionValue, written: Written) -> bool:
     """Check that the driver's word means the value again: a number like 0 may mean something else."""
+    # words come out of the option's own table, and texts are not converted: only numbers can change their meaning
     if option.type in {"str", "word", "bool"}:
         return True
     return read_value(option, driver, clear(word_of(written.value, driver))) == value
@@ -77,6 +80,7 @@ def _reads_back(driver: Driver, option: Option, value: OptionValue, written: Wri
 
 def write_native(sheet: Sheet) -> None:
     """Put the options that only one driver knows, where that is the target or what it passes on to."""
+    # canonical parts have been written by now, and win: a native option beside them would be read last
     taken = {field.name for field in sheet.fields if field.name}
     for full_name, value in sheet.cord.native:
         vocabulary, _, name = clear_name(full_name).partition("/")

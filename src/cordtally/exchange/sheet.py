@@ -97,6 +97,7 @@ class Sheet:
         False where the field was dropped.
         """
         text = clear(field.value) if isinstance(field.value, str | Secret) else None
+        # first: C drivers end a text at a NUL, and what follows would be cut off without a word
         if text is not None and self.driver.refuses and not set(self.driver.refuses).isdisjoint(text):
             self.lose(part, said, f"{self.driver.title} cannot be given a NUL character")
             return False
@@ -122,6 +123,7 @@ class Sheet:
     ) -> Booking:
         """Make the booking of a part; one whose value is a pinned default counts as added."""
         origin = None if said is None else self._origin(part, said)
+        # a pinned default was stated by nobody, so there is no source to name beside it
         source = None if origin is None else origin.shown
         if origin is not None and origin.pinned is not None and target is not None:
             why = f"pinned: the default of {origin.pinned}"
@@ -185,6 +187,7 @@ class Sheet:
             return
         target = load_target(nested[1])
         rendered = target.grammar.render([field for field, _ in self._inner], target.dialect, "")
+        # by identity: equal fields may stand twice, and grammars give back the very fields that they were given
         refused = {id(field): reason for field, reason in rendered.refused}
         for field, booking in self._inner:
             if id(field) in refused:

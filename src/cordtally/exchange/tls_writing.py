@@ -21,9 +21,11 @@ _TLS_FILES = ("ca", "certificate", "key", "key_password")
 def write_tls(sheet: Sheet) -> None:
     """Put certificate files and the words for the TLS level."""
     cord, driver = sheet.cord, sheet.driver
+    # before the level: libpq verifies the chain at sslmode=require where sslrootcert is given (PostgreSQL 15, 34.19.1)
     present = _write_files(sheet)
     level = cord.tls.level
     words = _native_words(sheet, "tls.level")
+    # native words of the same vocabulary say more than the level (a word of its own for it): they go first
     if words and level is not None:
         stated = match_state(driver.tls, words, present | set(words))
         if stated is not None and stated.meaning == level.value:
@@ -97,6 +99,7 @@ def _is_taken(driver: Driver, facts: NotationFacts, name: str) -> bool:
     return driver.options[name].is_in(facts.id) and (not facts.names or name in facts.names)
 
 
+# few drivers, notations and levels: the cache stays small, and holds no value of any cord
 @cache
 def _choose(driver_id: str, notation: str, level: TlsLevel, present: frozenset[str]) -> Choice | None:
     driver = load_driver(driver_id)
@@ -167,6 +170,7 @@ def write_authentication(sheet: Sheet) -> None:
         for name, word in through.set:
             sheet.put_inner(part, said, name, word, loss=None)
         return
+    # what is given implies the method only where drivers choose it themselves; kerberos and tokens need a word
     implied = {
         AuthenticationMethod.PASSWORD: cord.password is not None,
         AuthenticationMethod.CERTIFICATE: cord.tls.certificate is not None,

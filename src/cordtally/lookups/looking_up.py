@@ -82,6 +82,7 @@ def resolve(
         cord = _follow_service(cord, engine.service_target, used, steps)
     elif kind is DiscoveryKind.SERVICE:
         cord, driver = _follow_data_source(cord, driver, used, steps)
+    # last: libpq looks for the host, port and user that everything else has led to
     if engine.password_file and cord.password is None and not _is_odbc(driver):
         password, said = find_password(cord, used)
         if password is not None:
@@ -149,6 +150,7 @@ def _follow_data_source(cord: Cord, driver: str | None, places: Places, steps: l
         registered = _driver_of(text, section)
         found = _known_driver(registered, places) or driver or "odbc"
         steps.append(f"data source {shown}: {path} (driver {registered or 'not named'})")
+        # a registered driver that the catalog knows only from connection strings: generic keys are all there is
         if load_driver(found).notation("data-source") is None:
             found = "odbc"
         inner = _section(text, section, f"{found}/data-source").cord

@@ -26,6 +26,7 @@ def find_password(cord: Cord, places: Places | None = None, path: Path | None = 
     user = clear(cord.user or "")
     wanted = [address, port, clear(cord.database or "") or user, user]
     for number, line in enumerate(text.split("\n"), start=1):
+        # only at the very beginning: a # elsewhere may be part of a password (libpq, passwordFromFile)
         if line.startswith("#"):
             continue
         fields = split_line(line)

@@ -83,6 +83,7 @@ def follow_record(cord: Cord, resolver: Resolver | None = None, limit: float = D
     if not answer.hosts:
         raise RecordError(f"the service record of {shown} names no host")
     domain = name.casefold().split(".")
+    # MongoDB, "Initial DNS Seedlist Discovery": hosts must lie in the record's parent domain, else DNS could redirect
     parent = domain[1:] if len(domain) > 2 else domain
     for record in answer.hosts:
         if record.target.casefold().rstrip(".").split(".")[-len(parent) :] != parent:

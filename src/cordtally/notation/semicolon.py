@@ -83,6 +83,7 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         name = _key(cursor, doubled=dialect.quoting == "either-quote")
         marks = _QUOTES if dialect.quoting == "either-quote" else _BRACES if _takes_braces(name, braced) else {}
         start, end, value = _value(cursor, marks, trims=dialect.trims)
+        # psqlODBC 13 decodes PWD only where no braces protect it
         if name.casefold() in folded and text[start - 1 : start] != "{":
             value = unquote_plus(value, errors="surrogateescape")
         if not (value == "" and dialect.empty == "dropped"):
@@ -100,6 +101,7 @@ def _takes_braces(name: str, braced: set[str]) -> bool:
 def _parse_unquoted(text: str, position: int, dialect: Dialect, fields: list[Field]) -> None:
     """Pairs without quotes: a separator ends the value, unless it is doubled or stands in brackets."""
     doubled = dialect.quoting == "doubled"
+    # a bracket that is never closed encloses nothing; looked up once, so that hostile texts take linear time
     last_bracket = text.rfind("]") if dialect.bracketed else -1
     while position < len(text):
         end = _end_of_unquoted(text, position, dialect, last_bracket)

@@ -76,6 +76,7 @@ def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks:
     GrammarError
         Where the dialect is strict and the part must be escaped.
     """
+    # SQLAlchemy and tokio-postgres stop at nothing: even a slash may stand in a password there
     limit = end_of(text, start, flags.stops) if flags.stops else len(text)
     colon = text.find(":", start, limit)
     if flags.colon_before:
@@ -91,6 +92,7 @@ def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks:
         at = text.find("@", start, limit)
     if at < 0:
         return start
+    # the colon of a port, behind the @
     if colon > at:
         colon = -1
     if flags.strict:
@@ -123,6 +125,7 @@ def _refuse_loose(text: str, start: int, at: int, colon: int) -> None:
 
 
 def _remark_raw(what: str, raw: str, start: int, end: int, remarks: list[Remark]) -> None:
+    # three tests, the cheapest first: nearly all names and passwords leave at one of them
     if raw.isalnum() or _TROUBLE.isdisjoint(raw) or _ESCAPED.fullmatch(raw):
         return
     found = [c for c in dict.fromkeys(raw) if c in _TROUBLE and c not in "%+"]
@@ -193,6 +196,7 @@ def _name(text: str, position: int, dialect: Dialect, fields: list[Field]) -> in
     if end < len(text) and text[end] == "#" and dialect.fragment == "kept":
         end = end_of(text, end, ":/?," if flags.several else ":/?")
     raw = text[position:end]
+    # "host:5432" and "a,,b" name a default host by leaving it out; the end of the text names none
     if raw or (end < len(text) and text[end] in ":,"):
         fields.append(Field("host", None, percent.decode(raw) if flags.escaped else raw, position, end, position))
     return end
@@ -220,6 +224,7 @@ def _port(text: str, start: int, flags: Hosts, fields: list[Field]) -> int:
         return end
     if not (raw.isascii() and raw.isdigit()):
         raise GrammarError("a port is a number from 1 to 65535", start, end, _PORT_HINT)
+    # nine digits tell: int() itself refuses more than 4,300, with an error of its own
     if flags.port_range and not 1 <= int(raw[:9]) <= 65535:
         raise GrammarError("a port is a number from 1 to 65535", start, end)
     fields.append(Field("port", None, raw, start, end, start))
@@ -235,6 +240,7 @@ def render_host(value: str, flags: Hosts) -> str:
         For characters that would end it, where nothing is escaped.
     """
     if flags.escaped:
+        # a socket's path may hold colons, an abstract one begins with @: neither is an IPv6 address
         if ":" in value and value[:1] not in {"/", "@"}:
             return f"[{percent.encode(value, ':')}]"
         return percent.encode(value)

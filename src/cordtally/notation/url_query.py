@@ -44,6 +44,7 @@ def parse_query(text: str, start: int, length: int, dialect: Dialect, fields: li
     flags = dialect.query
     blank_plus, escaped, drops = flags.plus == "blank", dialect.escaping == "percent", dialect.empty == "dropped"
     bare = flags.equals == "optional" or dialect.repeated == "list"
+    # PyMongo (split_options): at & where one stands, else at ;
     separator = "&" if flags.separators == "&" else next((c for c in flags.separators if c in text[start:length]), "&")
     while start < length:
         end = text.find(separator, start, length)
@@ -61,6 +62,7 @@ def parse_query(text: str, start: int, length: int, dialect: Dialect, fields: li
             if escaped:
                 key = percent.decode(key) if "%" in key else key
                 value = percent.decode(value) if "%" in value else value
+            # libpq, conninfo_uri_parse_params: ssl=true is read for JDBC's sake
             if flags.instead and f"{key}={value}" in flags.instead:
                 key, _, value = flags.instead[f"{key}={value}"].partition("=")
             fields.append(Field("option", key, value, min(key_end + 1, end), end, start))

@@ -59,6 +59,7 @@ class Deadline:
             except BaseException as error:
                 failed.append(error)
 
+        # daemon: a driver that never comes back must not keep the program from ending
         thread = threading.Thread(target=work, daemon=True)
         thread.start()
         thread.join(self.left)

@@ -157,6 +157,7 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
 
 def prepare(session: Any, *, limit: float, writes: bool) -> None:  # noqa: ANN401
     """Let MariaDB end any statement after the limit, MySQL those that read; and let the session refuse to write."""
+    # MariaDB: seconds, any statement; MySQL: milliseconds, SELECT only (manuals of both, "max_…_time")
     maria = "MariaDB" in session.get_server_info()
     run(session, f"SET SESSION {'max_statement_time' if maria else 'max_execution_time'} = "
                  f"{limit if maria else int(limit * 1000)}")  # fmt: skip
@@ -183,6 +184,7 @@ def capacity(session: Any, deadline: Deadline) -> Capacity:  # noqa: ANN401
 
 def activity(session: Any, deadline: Deadline) -> Activity:  # noqa: ANN401
     """Read the process list, with the open transactions where the user may see them."""
+    # the transactions need PROCESS; without it the list alone still counts connections
     try:
         rows = _rows(session, _ACTIVITY, deadline)
     except Refusal:

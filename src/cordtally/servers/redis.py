@@ -100,6 +100,7 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
 
 def prepare(session: Any, *, limit: float, writes: bool) -> None:  # noqa: ANN401
     """Let a reply take ``limit`` seconds."""
+    # redis-py reads the pool's arguments only when it connects, so the open connection is made anew
     session.connection_pool.connection_kwargs["socket_timeout"] = limit
     if session.connection is not None:
         session.connection.disconnect()
@@ -126,6 +127,7 @@ def check(session: Any, statement: str, *, writes: bool) -> None:  # noqa: ANN40
     if facts is None:
         raise FieldError(f"Redis has no command {quoted(name.upper())}")
     flags = {str(flag) for flag in facts["flags"]}
+    # "fast" alone marks PING and its like; what is for administrators is refused even where it only reads
     if not writes and ("write" in flags or not flags & {"readonly", "fast"} or "admin" in flags):
         raise FieldError(f"{name.upper()} may change something; give --allow-writes if that is meant")
 

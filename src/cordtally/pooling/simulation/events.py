@@ -59,6 +59,7 @@ def ask(w: World, later: Heap, work: Heap, i: int) -> None:
     p = int(w.pools[w.requests[i].slot].serves)
     now = w.now.instant
     w.requests[i].asked, w.requests[i].pool = now, p
+    # one that validation finds dead is closed, and the next one tried; without validation the request breaks on it
     while w.pools[p].idle > 0:
         k = int(w.pools[p].idle_last if w.rules.reuse_newest else w.pools[p].idle_first)
         took = hand_out(w, later, work, k, i, now - w.connections[k].since)
@@ -84,6 +85,7 @@ def connected(w: World, later: Heap, work: Heap, k: int) -> None:
         w.pools[p].opening -= 1
     w.connections[k].state, w.connections[k].request = FRESH, -1
     push(w, later, w.connections[k].retire, RETIRED, k, int(w.connections[k].age))
+    # the caller may have timed out meanwhile: then its connection is offered like any other
     if i >= 0 and w.requests[i].waits_for == OWN:
         leave_line(w, i)
         hand_out(w, later, work, k, i, 0.0)
@@ -138,6 +140,7 @@ def give_up(w: World, later: Heap, i: int) -> None:
     """End the waiting of a request at its timeout; some ask again."""
     leave_line(w, i)
     w.requests[i].wait = w.rules.acquire_timeout
+    # a uniform draw below the share, divided by it, is uniform again: it decides about the next retry, too
     retries = (
         w.rules.retry_share > 0.0
         and w.draws[i] < w.rules.retry_share
@@ -181,6 +184,7 @@ def go_down(w: World, later: Heap) -> None:
     """Restart the server: idle connections die unseen; what is in use or being opened breaks at once."""
     break_all(w, later, 0, True)
     w.now.is_down = 1
+    # what was opened before the restart is dead, which is found out when it is used: by its epoch, not by a walk
     w.now.epoch += 1
     w.now.server_open = 0
     for p in range(len(w.pools)):
@@ -192,6 +196,7 @@ def come_up(w: World) -> None:
     """Let the server take connections again."""
     w.now.is_down = 0
     for slot in range(len(w.slots)):
+        # nothing that was being worked on outlives the restart
         w.slots[slot] = w.now.instant
 
 
@@ -314,6 +319,7 @@ def run(w: World, requests: int) -> None:  # noqa: PLR0915 -- one loop reads bes
 
     ``requests`` of them arrive by themselves, at ``w.requests``; those of threads, and those that ask again, follow.
     """
+    # sentinels: neither heap is ever empty, which saves a test at every event, and tells Numba the types
     later = [(math.inf, 99, 0, 0, 0)]
     work = [(math.inf, 0, 0, 0)]
     for plan in range(len(w.plan)):
