@@ -76,8 +76,9 @@ def structure(cls: type[Fact], raw: Mapping[str, object], place: Path, trail: st
     try:
         made: Fact = _hook(cls)(raw, cls)
     except (ClassValidationError, IterableValidationError) as error:
-        key, problem = next(_problems(error))
-        raise CatalogError(f"{_place_of(place, trail, key, problem)}: {problem}") from None
+        problems = list(_problems(error))
+        place_of_first = _place_of(place, trail, *problems[0])
+        raise CatalogError(f"{place_of_first}: {'; '.join(problem for _, problem in problems)}") from None
     return made
 
 

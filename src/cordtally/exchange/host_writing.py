@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from ..catalog import load_engine
 from ..model import Host, MaskedText, Words
-from ..notation import plain
+from ..notation import Field
 from ..text import as_text
 from .addresses import AddressCodec, NoAddress, codec_of
 from .ledger import Outcome
@@ -19,7 +19,7 @@ def write_hosts(sheet: Sheet) -> None:
     if sheet.target.facts.host_required and not any(f.role == "host" for f in sheet.fields):
         default = load_engine(sheet.cord.engine).default_host or "localhost"
         reason = f"{sheet.driver.title} wants a host here: the engine's default is written"
-        sheet.put_under([plain("host", None, default)], sheet.book("host", None, default, Outcome.IMPLIED, reason))
+        sheet.put_under([Field("host", None, default)], sheet.book("host", None, default, Outcome.IMPLIED, reason))
         _lose_ports(sheet)
 
 
@@ -57,14 +57,14 @@ def _write_hosts(sheet: Sheet) -> None:
             if host.is_socket and target.facts.socket == "option":
                 sheet.lose("host", str(host.address), "a socket cannot stand in a list of hosts here")
                 continue
-            if not sheet.put("host", str(host.address), plain("host", None, host.address)):
+            if not sheet.put("host", str(host.address), Field("host", None, host.address)):
                 if host.port is not None:
                     sheet.lose("port", str(host.port), "its host could not be written")
                 continue
             if host.port is not None and host.is_socket and target.facts.socket == "authority":
                 sheet.lose("port", str(host.port), "a socket has no port here")
             elif host.port is not None:
-                sheet.put("port", str(host.port), plain("port", None, host.port))
+                sheet.put("port", str(host.port), Field("port", None, host.port))
             _write_instance(sheet, host)
     elif kept:
         _write_host_options(sheet, kept, style)
@@ -105,20 +105,20 @@ def _write_further(sheet: Sheet, hosts: list[Host]) -> None:
     option = sheet.option_for("further_host")
     for index, host in enumerate(hosts):
         if index == 0 or option is None:
-            sheet.put("host", str(host.address), plain("host", None, host.address))
+            sheet.put("host", str(host.address), Field("host", None, host.address))
             if host.port is not None:
-                sheet.put("port", str(host.port), plain("port", None, host.port))
+                sheet.put("port", str(host.port), Field("port", None, host.port))
         else:
-            sheet.put("host", str(host), plain("option", option.name, _masked_where([host], _inline(host), str(host))))
+            sheet.put("host", str(host), Field("option", option.name, _masked_where([host], _inline(host), str(host))))
 
 
 def _write_instance(sheet: Sheet, host: Host) -> None:
     if host.instance is None:
         return
     if "instance" in sheet.target.dialect.positions:
-        sheet.put("host", host.instance, plain("instance", None, host.instance))
+        sheet.put("host", host.instance, Field("instance", None, host.instance))
     elif (option := sheet.option_for("instance")) is not None:
-        sheet.put("host", host.instance, plain("option", option.name, host.instance))
+        sheet.put("host", host.instance, Field("option", option.name, host.instance))
 
 
 def _write_as_path(sheet: Sheet, hosts: list[Host]) -> None:
@@ -127,7 +127,7 @@ def _write_as_path(sheet: Sheet, hosts: list[Host]) -> None:
         if not host.is_socket:
             sheet.lose("host", str(host), "this notation is for Unix sockets only")
             continue
-        sheet.put("host", str(host.address), plain("socket", None, host.address))
+        sheet.put("host", str(host.address), Field("socket", None, host.address))
         if host.port is not None:
             sheet.lose("port", str(host.port), "a socket has no port here")
 
@@ -154,11 +154,11 @@ def _write_addresses(sheet: Sheet, hosts: list[Host], codec: AddressCodec) -> No
         return
     if isinstance(value, str):
         value = _masked_where(hosts, value, source)
-    if not sheet.put("host", source, plain("option", option.name, value)) and sheet.scheme_word:
+    if not sheet.put("host", source, Field("option", option.name, value)) and sheet.scheme_word:
         sheet.lose("tls.level", sheet.scheme_word, "its host could not be written")
     port = sheet.option_for("port")
     if port is not None and hosts[0].port is not None and not codec.ports:
-        sheet.put("port", str(hosts[0].port), plain("option", port.name, hosts[0].port))
+        sheet.put("port", str(hosts[0].port), Field("option", port.name, hosts[0].port))
     if network is not None and codec.networks:
         said = f"network_protocol={network}"
         sheet.note("options.network_protocol", said, said, Outcome.KEPT, "it stands before the host")
@@ -170,12 +170,12 @@ def _write_socket(sheet: Sheet, address: Words, port: int | None) -> None:
     if option is None:
         sheet.lose("host", str(address), f"{sheet.driver.title} has no word for a Unix socket")
         return
-    sheet.put("host", str(address), plain("option", option.name, address))
+    sheet.put("host", str(address), Field("option", option.name, address))
     if port is None:
         return
     port_option = sheet.option_for("port")
     if option.canonical == "host" and port_option is not None:
-        sheet.put("port", str(port), plain("option", port_option.name, port))
+        sheet.put("port", str(port), Field("option", port_option.name, port))
     else:
         sheet.lose("port", str(port), "a socket has no port here")
 
@@ -190,15 +190,15 @@ def _write_host_options(sheet: Sheet, hosts: list[Host], style: str) -> None:
     source = ",".join(str(h) for h in hosts)
     if style == "inline" and len(hosts) > 1:
         written = _masked_where(hosts, ",".join(_inline(h) for h in hosts), source)
-        sheet.put("host", source, plain("option", host_option.name, written))
+        sheet.put("host", source, Field("option", host_option.name, written))
         return
     joined, shown = ",".join(h.name for h in hosts), ",".join(str(h.address) for h in hosts)
     if joined or len(hosts) > 1:
-        sheet.put("host", shown, plain("option", host_option.name, _masked_where(hosts, joined, shown)))
+        sheet.put("host", shown, Field("option", host_option.name, _masked_where(hosts, joined, shown)))
     if any(p is not None for p in ports):
         # an empty place in the list keeps its neighbours aligned: libpq then takes the default for that host
         value: object = ports[0] if len(ports) == 1 else ",".join("" if p is None else str(p) for p in ports)
-        sheet.put("port", as_text(value), plain("option", port_option.name, value))
+        sheet.put("port", as_text(value), Field("option", port_option.name, value))
 
 
 def _inline(host: Host) -> str:

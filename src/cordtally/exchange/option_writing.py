@@ -7,7 +7,7 @@ import json
 from ..catalog import Driver, Option, driver_ids, load_driver
 from ..model import MaskedText, OptionValue, Secret, clear
 from ..model.suspicion import clear_name, guard, safe_name, sounds_secret
-from ..notation import plain
+from ..notation import Field
 from ..text import as_shown, as_text
 from .addresses import codec_of
 from .codecs import NoWord, Written, read_value, word_of, write_value
@@ -44,7 +44,7 @@ def _write_option(sheet: Sheet, name: str, value: OptionValue) -> None:
         # what goes to libpq goes as text, out of arguments, too
         if driver.passes_text and isinstance(word, bool) and not option.only_in:
             word = word_of(word, driver)
-        sheet.put(part, said, plain("option", option.name, word), value=value, loss=written.loss)
+        sheet.put(part, said, Field("option", option.name, word), value=value, loss=written.loss)
 
 
 def _write_inner(  # noqa: PLR0917 -- what is written, and for whom
@@ -124,14 +124,14 @@ def _misplaced(sheet: Sheet, name: str, taken: set[str]) -> str | None:
 def _put_native(sheet: Sheet, part: str, said: Origin, name: str, value: OptionValue) -> None:
     option = _option_of(sheet, name)
     if option is not None and option.repeats and not sheet.typed and isinstance(value, str) and "\n" in value:
-        pieces = [plain("option", name, piece) for piece in value.split("\n")]
+        pieces = [Field("option", name, piece) for piece in value.split("\n")]
         sheet.put_under(pieces, sheet.book(part, said, said.shown, Outcome.KEPT))
         return
     made: object = value
     if sheet.typed and option is not None and (not isinstance(value, Secret) or isinstance(value, MaskedText)):
         typed = _typed(option, as_text(value))
         made = value if isinstance(typed, str) else typed
-    sheet.put(part, said, plain("option", name, made))
+    sheet.put(part, said, Field("option", name, made))
 
 
 def _typed(option: Option, text: str) -> object:

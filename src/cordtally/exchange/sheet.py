@@ -9,13 +9,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
-from ..catalog import Driver, Option
+from ..catalog import Option
 from ..model import ByteSize, Cord, Duration, Secret, clear
 from ..model.suspicion import safe_name
-from ..notation import Field, Rendered, plain
+from ..notation import Field, Rendered
 from ..text import as_shown, as_text
 from .codecs import word_of
-from .ledger import LedgerLine, Outcome
+from .ledger import Ledger, LedgerLine, Outcome
 from .targets import Target, load_target
 
 
@@ -58,21 +58,12 @@ class Sheet:
     """The fields to render and the bookings so far; ``origins`` tell how the parts stand in the source."""
 
     def __init__(self, cord: Cord, target: Target, origins: Mapping[str, Origin] | None = None) -> None:
-        self.cord, self.target, self.origins = cord, target, origins or {}
+        self.cord, self.target, self.driver, self.origins = cord, target, target.driver, origins or {}
+        self.typed = target.facts.grammar == "arguments"  # values keep their types, instead of becoming words
         self.bookings: list[Booking] = []
         self.scheme_word: str | None = None
         self._entries: list[tuple[Field, tuple[Booking, ...]]] = []
         self._inner: list[tuple[Field, Booking]] = []
-
-    @property
-    def driver(self) -> Driver:
-        """The driver that is written for."""
-        return self.target.driver
-
-    @property
-    def typed(self) -> bool:
-        """Whether values keep their types, instead of becoming words."""
-        return self.target.facts.grammar == "arguments"
 
     @property
     def fields(self) -> list[Field]:
@@ -96,14 +87,17 @@ class Sheet:
         ``said`` is how the part is called where no text states it, ``value`` what it means, where that is a quantity.
         False where the field was dropped.
         """
-        text = clear(field.value) if isinstance(field.value, str | Secret) else None
         # first: C drivers end a text at a NUL, and what follows would be cut off without a word
-        if text is not None and self.driver.refuses and not set(self.driver.refuses).isdisjoint(text):
+        if self.driver.refuses and isinstance(field.value, str | Secret) and self._is_refused(field.value):
             self.lose(part, said, f"{self.driver.title} cannot be given a NUL character")
             return False
         origin = self._origin(part, said)
-        word = as_shown(field.value)
-        name = None if field.name is None else safe_name(self.target.spelled(field.name) or "")
+        word = field.value if type(field.value) is str else as_shown(field.value)
+        name = field.name
+        if name is not None:
+            name = self.target.facts.names.get(name, name)
+            # the catalog's own names may be shown; any other may hold what a misread text put there
+            name = name if name in self.driver.options else safe_name(name)
         target = word if name is None else f"{name}={word}"
         outcome = Outcome.APPROXIMATED if loss else _outcome(origin, name, word, isinstance(value, Duration | ByteSize))
         self.put_under([field], self.book(part, origin, target, outcome, loss))
@@ -141,6 +135,9 @@ class Sheet:
         """Book a line that no single field stands for."""
         self.book(part, said, target, outcome, reason)
 
+    def _is_refused(self, word: str | Secret) -> bool:
+        return not set(self.driver.refuses).isdisjoint(word if type(word) is str else clear(word))
+
     def _origin(self, part: str, said: Origin | str) -> Origin:
         found = self.origins.get(part)
         if found is not None:
@@ -152,7 +149,7 @@ class Sheet:
         said = Origin(None, as_shown(value))
         part = "authentication.realm" if role == "realm" else role
         if role in self.target.dialect.positions:
-            self.put(part, said, plain(role, None, value))
+            self.put(part, said, Field(role, None, value))
             return True
         option = self.option_for(role)
         if option is None:
@@ -165,20 +162,20 @@ class Sheet:
                 self.lose(part, said, f"{option.name} takes a number")
                 return True
             value = int(value)
-        self.put(part, said, plain("option", option.name, value))
+        self.put(part, said, Field("option", option.name, value))
         return True
 
     def put_inner(self, part: str, said: Origin | str, name: str, word: str | Secret, *, loss: str | None) -> None:
         """Add an option to the text that stands inside the driver's nesting option."""
         assert self.driver.nested is not None
         outer = self.driver.nested[0]
-        if not set(self.driver.refuses).isdisjoint(clear(word)):
+        if self._is_refused(word):
             self.lose(part, said, f"{self.driver.title} cannot be given a NUL character")
             return
         outcome = Outcome.APPROXIMATED if loss else Outcome.RENAMED
         reason = loss or f"passed on through {outer}"
         booking = self.book(part, said, f"{outer}: {safe_name(name)}={word}", outcome, reason)
-        self._inner.append((plain("option", name, word), booking))
+        self._inner.append((Field("option", name, word), booking))
 
     def close_inner(self) -> None:
         """Render what was gathered for the nesting option, and add that option."""
@@ -193,7 +190,7 @@ class Sheet:
             if id(field) in refused:
                 booking.refuse(refused[id(field)])
         opened = self.book(nested[0], None, f"{nested[0]}=…", Outcome.ADDED, "holds what is passed on")
-        self.put_under([plain("option", nested[0], _whole(rendered))], opened, *(b for _, b in self._inner))
+        self.put_under([Field("option", nested[0], _whole(rendered))], opened, *(b for _, b in self._inner))
 
     def put_carried(self, option: str, text: str | Secret, inside: Iterable[LedgerLine]) -> None:
         """Put a whole text into an option, with the lines of its own ledger."""
@@ -202,7 +199,7 @@ class Sheet:
         if clear(text):
             reason = "holds the parts that are not written beside it"
             booking = self.book(option, None, f"{option}=…", Outcome.ADDED, reason)
-            self.put_under([plain("option", option, text)], booking, *carried)
+            self.put_under([Field("option", option, text)], booking, *carried)
 
     def render(self, prefix: str) -> Rendered:
         """Write the text; what the grammar cannot hold becomes a loss in the bookings that depend on it."""
@@ -214,6 +211,10 @@ class Sheet:
                 for booking in bookings[id(field)]:
                     booking.refuse(reason)
         return rendered
+
+    def ledger(self) -> Ledger:
+        """Give the ledger of all bookings, in the order in which they were made."""
+        return Ledger(tuple([booking.line() for booking in self.bookings]))
 
     def _as_word(self, field: Field) -> Field:
         """Turn a typed value into a word where the notation holds text only."""

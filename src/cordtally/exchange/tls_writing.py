@@ -7,7 +7,7 @@ from functools import cache
 
 from ..catalog import Driver, NotationFacts, load_driver
 from ..model import AuthenticationMethod, TlsLevel
-from ..notation import plain
+from ..notation import Field
 from ..text import as_text
 from .codecs import find_word, write_value
 from .ledger import Outcome
@@ -64,7 +64,7 @@ def _put_level(sheet: Sheet, level: TlsLevel, choice: Choice, *, files_are_writt
         if origin.word == word:
             kept = origin.name == name.strip("()")
             outcome, reason = (Outcome.KEPT, "") if kept else (Outcome.RENAMED, reason)
-    fields = [plain("option", name, _typed_word(sheet, name, word)) for name, word in pairs]
+    fields = [Field("option", name, _typed_word(sheet, name, word)) for name, word in pairs]
     sheet.put_under(fields, sheet.book("tls.level", level.value, target, outcome, reason or None))
 
 
@@ -91,7 +91,7 @@ def _write_files(sheet: Sheet) -> set[str]:
             sheet.lose(part, str(value), f"{sheet.driver.title} has no option for it")
         else:
             present.add(option.name)
-            sheet.put(part, str(value), plain("option", option.name, value))
+            sheet.put(part, str(value), Field("option", option.name, value))
     return present
 
 
@@ -162,7 +162,7 @@ def write_authentication(sheet: Sheet) -> None:
     if state is not None:
         reason = "the same in the driver's words"
         booking = sheet.book(part, said, _pairs(dict(state.set)), Outcome.REWORDED, reason)
-        sheet.put_under([plain("option", name, _typed_word(sheet, name, word)) for name, word in state.set], booking)
+        sheet.put_under([Field("option", name, _typed_word(sheet, name, word)) for name, word in state.set], booking)
         return
     inner = sheet.inner_target()
     through = choose_exactly(inner.driver.authentication, method.value) if inner is not None else None

@@ -14,7 +14,7 @@ from ..catalog import load_index
 from ..errors import FieldError, shielded
 from ..model import MASK, Cord, DiscoveryKind, Locator, MaskedText, Secret, clear
 from ..model.suspicion import clear_name
-from ..notation import plain
+from ..notation import Field
 from .addresses import codec_of
 from .arguments import ClearArguments, as_bytes
 from .charsets import CHARSETS
@@ -111,8 +111,7 @@ def write_from(cord: Cord, target_name: str, origins: Mapping[str, Origin] | Non
     arguments = rendered.arguments
     if arguments is not None and driver.bytes_password:
         arguments = {name: as_bytes(value) for name, value in arguments.items()}
-    ledger = Ledger(tuple(booking.line() for booking in sheet.bookings))
-    return Writing(target.name, MaskedText(rendered.text, rendered.masked), ledger, arguments)
+    return Writing(target.name, MaskedText(rendered.text, rendered.masked), sheet.ledger(), arguments)
 
 
 def _write_carried(sheet: Sheet, option: str, target_name: str) -> None:
@@ -169,7 +168,7 @@ def _write_opening(sheet: Sheet) -> None:
         if not given and sheet.cord.discovery.kind is DiscoveryKind.DIRECT:
             reason = f"{sheet.driver.title} is found by this name"
             booking = sheet.book(name, None, f"{name}={word}", Outcome.ADDED, reason)
-            sheet.put_under([plain("option", name, word)], booking)
+            sheet.put_under([Field("option", name, word)], booking)
 
 
 def _prefix(sheet: Sheet) -> str:
@@ -190,14 +189,14 @@ def _write_discovery(sheet: Sheet) -> None:
     kind, name = discovery.kind.value, discovery.name or ""
     if kind == sheet.target.facts.discovery:
         role = "host" if discovery.kind is DiscoveryKind.SRV else kind
-        sheet.put("discovery", str(name), plain(role, None, name))
+        sheet.put("discovery", str(name), Field(role, None, name))
         for host in sheet.cord.hosts:
             sheet.lose("host", str(host), f"the {kind} brings its own hosts")
         sheet.cord = sheet.cord.copy_with(hosts=())
     elif option is None:
         sheet.lose("discovery", f"{kind} {discovery.name}", f"{sheet.driver.title} looks up no {kind}")
     else:
-        sheet.put("discovery", str(name), plain("option", option.name, name))
+        sheet.put("discovery", str(name), Field("option", option.name, name))
 
 
 def _write_credentials(sheet: Sheet) -> None:

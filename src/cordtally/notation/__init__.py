@@ -8,7 +8,7 @@ from functools import cache
 from importlib import import_module
 
 from ..text import GrammarError
-from .fields import CannotHold, Field, Parsed, Refused, Rendered, plain
+from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, NO, PERHAPS, SURELY, BaseDialect, Grammar, find_scheme
 from .remarks import Case, Remark
 
@@ -36,7 +36,6 @@ __all__ = [
     "find_scheme",
     "load_grammar",
     "make_dialect",
-    "plain",
 ]
 
 

@@ -19,15 +19,15 @@ class Field(NamedTuple):
     ``role`` is ``scheme``, ``user``, ``password``, ``host``, ``port``, ``database`` or ``option``; ``name`` is an
     option's key as written; ``value`` is decoded (a str, or in arguments any JSON value), and a `Secret` where it is to
     be written and not to be shown; ``start`` and ``end`` bound the raw value in the text, quotes left out where there
-    are any, and ``whole`` is where the key begins.
+    are any, and ``whole`` is where the key begins; all three are 0 in a field that is to be written.
     """
 
     role: str
     name: str | None
     value: object
-    start: int
-    end: int
-    whole: int
+    start: int = 0
+    end: int = 0
+    whole: int = 0
 
 
 class Parsed(NamedTuple):
@@ -80,8 +80,3 @@ class Rendered:
     def masked(self) -> str:
         """The text with each secret piece replaced by the mask."""
         return join_masked(self.pieces)
-
-
-def plain(role: str, name: str | None, value: object) -> Field:
-    """Make a field that has no place yet, to be written."""
-    return Field(role, name, value, 0, 0, 0)
