@@ -26,7 +26,7 @@ _LONGEST_SCORED = 65536
 # a .NET text with `Server=` alone must stay ambiguous, so a known key counts the same for all that know it; a key that
 # a driver does not know must nearly outweigh one that it does; `Server=desk\CUSTOMS` must go to a driver of SQL Server
 # though others know the key.
-_KNOWN, _OWN_NAME, _OWN_CASE = 5, 1, 1
+_KNOWN, _OWN_NAME = 6, 1
 _POSITION = 2
 _UNKNOWN = -4
 _USUAL_PORT = 3
@@ -141,7 +141,6 @@ def _score(text: str, target_name: str, grammar_name: str) -> int:
             score += _UNKNOWN
             continue
         score += _KNOWN + _OWN_NAME * (name == option.name)
-        score += _OWN_CASE * (not target.driver.case_sensitive or name in (option.name, *option.aliases))
         score += _tells(option, str(field.value), target)
     return max(0, score)
 

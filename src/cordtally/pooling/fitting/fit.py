@@ -135,7 +135,9 @@ def fit_pool(path: str | Path, *, pattern: str | None = None, columns: Mapping[s
     ----------
     path : path-like
         CSV, Parquet, JSON lines, or text with a ``pattern``.
-    pattern, columns
+    pattern : str, optional
+        As in `read_records`.
+    columns : mapping, optional
         As in `read_records`.
 
     Raises
