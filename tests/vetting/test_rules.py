@@ -105,7 +105,7 @@ def test_worst_first_and_cords_too(tmp_path):
     ranks = [f.severity.rank for f in ct.vet("postgresql://postgres:changeme@h/d?zork=1&sslmode=require")]
     assert ranks == sorted(ranks, reverse=True)
     cord = ct.compose(engine="postgresql", host="h", user="postgres", tls="encrypted", ca="/no/such.pem", password="env:X")
-    assert {f.rule.value for f in ct.vet(cord)} == {"administrative-user", "encrypted-not-verified", "file-missing"}
+    assert {f.rule.value for f in ct.vet(cord)} >= {"administrative-user", "encrypted-not-verified", "file-missing"}
     assert [s.rank for s in Severity] == [0, 1, 2]
 
 
