@@ -26,6 +26,8 @@ CASES = {
     "(DESCRIPTION=(ADDRESS=(HOST=h)(PORT=1521))(CONNECT_DATA=(SERVICE_NAME=s)))": "oracle-net/descriptor",
     "(DESCRIPTION=(ADDRESS=(HOST=h)": "oracle-net/descriptor",
     "tides.db": "sqlite3/path",
+    "h:6379": "redis-dotnet/comma",
+    "nosuch.file": None,
     "Host=h;Fog=1;Horn=2;Reef=3": None,
     "localhost:/srv/tides.fdb": None,
 }
