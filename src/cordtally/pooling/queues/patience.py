@@ -157,8 +157,9 @@ class OpenPool:
         # the share served within t is (free + flow·∫₀ᵗ e^(−δv) dv) / total; the scale e^x stands in all of them
         scale = math.exp(drift * self.timeout) if drift < 0 else 1.0
         area = (share * self._total - free) / (self.flow * scale) if scale else math.inf
-        if math.isinf(area):  # so far beyond capacity that waits pile up at the timeout
-            return self.timeout + math.log(share + self._parts[2] / self._total) / -drift
+        if math.isinf(area) or math.isinf(drift * area):
+            # so far beyond capacity that e^(−δt) overflows: the 1 beside it counts for nothing, and the scale cancels
+            return self.timeout + math.log(share * self._total / self._parts[1]) / -drift
         wait = -math.log1p(-drift * area) / drift if abs(drift * area) > 1e-12 else area
         return min(max(wait, 0.0), self.timeout)
 
