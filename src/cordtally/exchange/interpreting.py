@@ -18,6 +18,7 @@ from ..text import as_text
 from .addresses import ADDRESSES
 from .assembling import assemble
 from .codecs import Misread, read_value
+from .concealing import secret_spans, unread_spans
 from .detection import claim_of
 from .gathering import FoundHost, Gathered, Interpretation, OptionRow, Part
 from .tables import match_state
@@ -70,10 +71,10 @@ class Interpreter:
         in_order = target.facts.grammar == "url" and heeded is options and found.carried is None
         if not in_order:
             found.parts.sort(key=_START_OF)
-        spans = self._secret_spans(parsed.text)
+        spans = secret_spans(found.parts, parsed.text)
         if target.facts.grammar == "url":
             last = parsed.fields[len(parsed.fields) - len(options) - 1] if len(options) < len(parsed.fields) else None
-            spans += _unread(parsed, last, options)
+            spans += unread_spans(parsed, last, options)
         return Interpretation(cord, tuple(found.parts), tuple(found.rows), tuple(found.remarks), spans)
 
     def _take_position(self, field: Field) -> None:
@@ -369,42 +370,10 @@ class Interpreter:
             facts = {"why": conflict.why, "hint": conflict.hint}
             found.remarks.append(Remark(Case.CONFLICT, start, end, facts))
 
-    def _secret_spans(self, text: str) -> list[tuple[int, int]]:
-        """The bounds of secrets, and of what an ``@`` in the wrong place shows to be the end of one."""
-        parts = [part for part in self.found.parts if part.secret]
-        spans = [(p.start, p.end) for p in parts if p.role not in {"host", "database", "port"}]
-        scanned = None
-        for part in parts:
-            if part.role not in {"host", "database"} or scanned == part.start:
-                continue  # several hosts in one field: one look is enough
-            scanned = part.start
-            at = max(text.rfind("@", part.start, part.end), text.rfind("%40", part.start, part.end))
-            begin = part.start
-            if part.role == "database" and part.name is None and at >= 0:
-                # the password began where a port seems to stand: keeper:2024/secret@host
-                ports = [p.start for p in self.found.parts if p.role == "port" and p.start < begin]
-                inset = text.find(":", begin, at) + 1 or text.rfind("/", begin, at) + 1 or begin
-                begin = ports[0] if ports else inset
-            rest = text[max(at, begin) : part.end]
-            spans.append((begin, at if at > begin and guard(rest) is rest else part.end))
-        return spans
-
     @staticmethod
     def _is_secret(name: str, driver: Driver) -> bool:
         option = driver.option(name)
         return option.secret if option is not None else sounds_secret(name)
-
-
-def _unread(parsed: Parsed, last: Field | None, options: list[Field]) -> list[tuple[int, int]]:
-    """What a URL's reader passes over between its authority and its query, where a password may have been cut off."""
-    start = last.end if last is not None else 0
-    end = options[0].whole if options else len(parsed.text)
-    at, colon = parsed.text.rfind("@", start, end), parsed.text.find(":", start, end)
-    if at >= 0:
-        # it began where a port seems to stand: redis://keeper:2024/secret@host
-        begin = min((f.start for f in parsed.fields if f.role == "port"), default=start)
-        return [(min(begin, start), at)]
-    return [(colon + 1, end)] if 0 <= colon < end - 1 else []
 
 
 def _login_of(driver: Driver, option: Option, text: str) -> str | None:
