@@ -236,6 +236,7 @@ ERRORS = [
     ("keeper:hunter2@udp(h)/d", 16, "the network is tcp or unix", "keeper:***@udp"),
     ("keeper:hunter2@tcp(h/d", 19, "has no )", "keeper:***@tcp"),
     ('{"host": "h", "password": "hunter2", ', 38, "a name in double quotes", "***"),
+    ("mongodb://h/?appName=a;w=1&password=hunter2", 23, "by & or by ;", "h/?appName=a"),
     ('{"host": "h"} x', 15, "nothing may follow", '{"host'),
 ]  # fmt: skip
 

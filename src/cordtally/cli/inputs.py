@@ -129,15 +129,13 @@ def resolve_cord(name: str, environment: str | None, tally_file: Path | None) ->
     TallyError
         When there is no tally; the message says that the text was taken for a cord's name.
     """
-    from ..tally import load
+    from ..tally import find_tally, load
 
     try:
-        tally = load(tally_file)
+        place = tally_file or find_tally()
     except TallyError as error:
-        if tally_file is None and "there is no" in str(error):
-            raise TallyError(f"{quoted(name)} is no connection string, and no cord or file either: {error}") from None
-        raise
-    return tally.resolve(name, environment=environment)
+        raise TallyError(f"{quoted(name)} is no connection string, and no cord or file either: {error}") from None
+    return load(place).resolve(name, environment=environment)
 
 
 def first_target(engine: str) -> str:

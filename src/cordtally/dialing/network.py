@@ -9,7 +9,7 @@ import ssl
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..model import Host, Tls, TlsLevel, clear
+from ..model import Host, Tls, TlsLevel, Words, clear
 from ..servers import Deadline, EngineServer, NoAnswer
 from .rungs import Diagnosis, RungBroke, RungNotNeeded
 
@@ -137,8 +137,8 @@ def secure(line: Line, tls: Tls, default: TlsLevel | None) -> str:
         return _handshake(plug, host, tls, level)
 
 
-def _path(path: object) -> str | None:
-    return None if path is None or path == "system" else clear(path)  # type: ignore[arg-type]
+def _path(path: Words | None) -> str | None:
+    return None if path is None or path == "system" else clear(path)
 
 
 def _handshake(plug: socket.socket, host: Host, tls: Tls, level: TlsLevel) -> str:

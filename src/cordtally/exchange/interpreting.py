@@ -244,7 +244,7 @@ class Interpreter:
             return False
         inside = interpret(parsed, inner, engine=claim.engine)
         # an escaped text has other lengths than the one that stands there: then every part gets the whole field
-        verbatim = field.end - field.start == len(text)  # else places inside it cannot be told
+        verbatim = field.end - field.start == len(text)
         found.carried = inside.cord
         if not verbatim:
             secret = bool(inside.secret_spans)

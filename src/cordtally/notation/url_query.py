@@ -23,7 +23,7 @@ class Query:
     """How the query is read.
 
     With ``plus`` = ``blank`` a ``+`` is one; an ``equals`` sign is ``required``, ``optional`` (a key without one has an
-    empty value), or the ``only`` one of its pair; of ``separators`` the first that stands in the query parts it;
+    empty value), or the ``only`` one of its pair; one of ``separators`` parts all pairs of a query;
     ``instead`` replaces whole pairs (libpq reads ``ssl=true`` as ``sslmode=require``).
     """
 
@@ -39,13 +39,19 @@ def parse_query(text: str, start: int, length: int, dialect: Dialect, fields: li
     Raises
     ------
     GrammarError
-        For a pair without an equals sign where one is required, and for one too many.
+        For a pair without an equals sign where one is required, for one too many, and for two kinds of separators.
     """
     flags = dialect.query
     blank_plus, escaped, drops = flags.plus == "blank", dialect.escaping == "percent", dialect.empty == "dropped"
     bare = flags.equals == "optional" or dialect.repeated == "list"
-    # PyMongo (split_options): at & where one stands, else at ;
-    separator = "&" if flags.separators == "&" else next((c for c in flags.separators if c in text[start:length]), "&")
+    separator = "&"
+    if flags.separators == "&;" and (place := text.find(";", start, length)) >= 0:
+        # PyMongo 4 (uri_parser_shared.split_options) takes either, and refuses a text with both
+        if text.find("&", start, length) >= 0:
+            raise GrammarError(
+                "parameters are parted by & or by ;, and here by both", place, place + 1, "write & for all"
+            )
+        separator = ";"
     while start < length:
         end = text.find(separator, start, length)
         end = length if end < 0 else end
