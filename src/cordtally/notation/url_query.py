@@ -48,9 +48,8 @@ def parse_query(text: str, start: int, length: int, dialect: Dialect, fields: li
     if flags.separators == "&;" and (place := text.find(";", start, length)) >= 0:
         # PyMongo 4 (uri_parser_shared.split_options) takes either, and refuses a text with both
         if text.find("&", start, length) >= 0:
-            raise GrammarError(
-                "parameters are parted by & or by ;, and here by both", place, place + 1, "write & for all"
-            )
+            hint = "write & between all, and %3B inside a value"
+            raise GrammarError("parameters are parted by & or by ;, and here by both", place, place + 1, hint)
         separator = ";"
     while start < length:
         end = text.find(separator, start, length)
