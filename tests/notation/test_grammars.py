@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 import cordtally as ct
 from cordtally.catalog import NotationFacts
 from cordtally.exchange import load_target
-from cordtally.notation import GRAMMARS, NO, SURELY, BaseDialect, Grammar, GrammarError, load_grammar
+from cordtally.notation import GRAMMARS, NO, SURELY, BaseDialect, Grammar, GrammarError, load_grammar, url
 from cordtally.text import doubtful_spans
 
 from ..strategies import TARGETS
@@ -40,6 +40,32 @@ def test_pieces_give_the_text_back(target, rest):
     assert "".join(parsed.pieces()) == text
     for remark in parsed.remarks:
         assert 0 <= remark.start <= remark.end <= len(text)
+
+
+NEARLY_TAME = st.tuples(
+    st.sampled_from(["", "keeper@", "k%40r:p%2F~-@", "k:@", ":p@", "k+:p@", "k:p%4@", "k:p%00@", "é:p@", "k:p/q@"]),
+    st.sampled_from(["", "h", "g-1.greywick.example", "h,g", "[::1]", "h%41"]),
+    st.sampled_from(["", "", ":5432", ":60000", ":70000", ":0", ":05"]),
+    st.sampled_from(["", "/", "/tides", "/a_b-9", "/a.b", "/.", "/a/b", "/a%41", "/é"]),
+    st.sampled_from(["", "?", "?a=b", "?a=%41&b=/x:y,z", "?ssl=true&a=b", "?a=b&a=c", "?a=", "?a=b=c", "?a", "?a=b;c=d", "?a=1+1", "?a=b&&c=d"]),
+    st.sampled_from(["", "", "", "#f", "&", " "]),
+).map("".join)
+BY_FLAGS = {repr(d): d for d in (load_target(t).dialect for t in TARGETS) if getattr(d, "tame", False)}
+
+
+@pytest.mark.parametrize("dialect", [*BY_FLAGS.values(), url.Dialect(escaping="none"), url.Dialect(path={"slash": "required"})])
+@settings(max_examples=300, deadline=None)
+@given(rest=NEARLY_TAME)
+def test_the_short_way_through_a_url_gives_what_the_full_grammar_gives(dialect, rest):
+    text = "sea://" + rest
+    try:
+        full = url.parse_in_full(text, dialect, "sea://")
+    except GrammarError as error:
+        full = error.problem
+    try:
+        assert url.parse(text, dialect, "sea://") == full
+    except GrammarError as error:
+        assert error.problem == full
 
 
 @settings(max_examples=400, deadline=None)

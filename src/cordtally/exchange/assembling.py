@@ -46,7 +46,7 @@ def assemble(found: Gathered, target: Target, engine: str) -> Cord:
     discovery = _discovery(found, target) if named else DIRECT
     cord = Cord(
         engine=engine,
-        hosts=tuple(Host(h.address, h.port, h.instance) for h in found.hosts),
+        hosts=tuple([Host(h.address, h.port, h.instance) for h in found.hosts]),
         database=roles.get("database"),
         user=roles.get("user"),
         password=Secret(roles["password"]) if "password" in roles else None,
@@ -87,18 +87,14 @@ def _assign_ports(hosts: list[FoundHost], ports: list[int | None]) -> None:
 
 
 def _tls(found: Gathered, driver: Driver) -> Tls:
-    if not found.tls:
-        state = match_state(driver.tls, found.tls, found.given)
-        level = None if state is None else TlsLevel(state.meaning)
-    else:
-        level, loose = _level(driver.id, tuple(found.tls.items()), frozenset(found.given))
-        for name, full_name in loose:
-            found.native[full_name] = found.tls[name]
+    tls, loose = _level(driver.id, tuple(found.tls.items()), frozenset(found.given))
+    for name, full_name in loose:
+        found.native[full_name] = found.tls[name]
     if not found.files:
-        return _PLAIN_TLS[level]
+        return tls
     key_password = found.files.get("key_password")
     return Tls(
-        level,
+        tls.level,
         found.files.get("ca"),
         found.files.get("certificate"),
         found.files.get("key"),
@@ -106,13 +102,10 @@ def _tls(found: Gathered, driver: Driver) -> Tls:
     )
 
 
-_PLAIN_TLS = {level: Tls(level) for level in (None, *TlsLevel)}
-
-
 @lru_cache(maxsize=1024)
 def _level(
     driver_id: str, words: tuple[tuple[str, str], ...], given: frozenset[str]
-) -> tuple[TlsLevel | None, tuple[tuple[str, str], ...]]:
+) -> tuple[Tls, tuple[tuple[str, str], ...]]:
     """Give the level that words mean, and the words that are more than its usual spelling, with their full names."""
     driver = load_driver(driver_id)
     state = match_state(driver.tls, dict(words), given)
@@ -123,7 +116,7 @@ def _level(
         default = driver.options[name].default
         if name not in used and (state is not None or default is None or word != as_text(default)):
             loose.append((name, f"{driver.options[name].vocabulary}/{name}"))
-    return None if state is None else TlsLevel(state.meaning), tuple(loose)
+    return NO_TLS if state is None else Tls(TlsLevel(state.meaning)), tuple(loose)
 
 
 def _authentication(found: Gathered, driver: Driver) -> Authentication:

@@ -53,22 +53,8 @@ def read_value(option: Option, driver: Driver, text: str) -> OptionValue | Misre
     """
     if option.secret:
         return Secret(text)
-    match option.type:
-        case "duration":
-            return _read_duration(option, text)
-        case "bool":
-            return _read_bool(option, driver, text)
-        case "int":
-            return _read_int(option, text)
-        case "bytes":
-            size = _read_int(option, text)
-            if isinstance(size, Misread):
-                return size
-            return None if size == 0 and option.zero else ByteSize(size * _SIZES[option.unit or "B"])
-        case "word":
-            word = find_word(option, text)
-            return word if word is not None else _misread_word(option, text)
-    return text
+    reader = _READERS.get(option.type)
+    return text if reader is None else reader(option, driver, text)
 
 
 def find_word(option: Option, text: str) -> str | None:
@@ -80,6 +66,11 @@ def find_word(option: Option, text: str) -> str | None:
     return next((canonical for word, canonical in words.items() if word.casefold() == folded), None)
 
 
+def _read_word(option: Option, driver: Driver, text: str) -> str | Misread:
+    word = find_word(option, text)
+    return word if word is not None else _misread_word(option, text)
+
+
 def _misread_word(option: Option, text: str) -> Misread:
     words = list(option.values or {})
     nearest = find_nearest(text, words, most=1)
@@ -87,7 +78,14 @@ def _misread_word(option: Option, text: str) -> Misread:
     return Misread(Case.WORD, facts)
 
 
-def _read_int(option: Option, text: str) -> int | Misread:
+def _read_size(option: Option, driver: Driver, text: str) -> ByteSize | Misread | None:
+    size = _read_int(option, driver, text)
+    if isinstance(size, Misread):
+        return size
+    return None if size == 0 and option.zero else ByteSize(size * _SIZES[option.unit or "B"])
+
+
+def _read_int(option: Option, driver: Driver, text: str) -> int | Misread:
     if _INTEGER.fullmatch(text.strip()) is None:
         return Misread(Case.WHOLE_NUMBER, {"name": option.name})
     number = int(text)
@@ -114,18 +112,17 @@ def _read_bool(option: Option, driver: Driver, text: str) -> bool | Misread:
     return Misread(Case.BOOLEAN, {"name": option.name, "yes": driver.true_words[0], "no": driver.false_words[0]})
 
 
-def _read_duration(option: Option, text: str) -> Duration | Misread | None:
+def _read_duration(option: Option, driver: Driver, text: str) -> Duration | Misread | None:
     number: Fraction | int | None
-    if option.unit is not None and option.unit in _SPELLED:
-        number = _SPELLED[option.unit](text)
-        unit = 1
+    word = option.unit or "s"
+    unit = NANOSECONDS.get(word, 1)
+    if word in _SPELLED:
+        number = _SPELLED[word](text)
     elif text.isdigit() and text.isascii() and len(text) < 20:
         number = int(text)
-        unit = NANOSECONDS[option.unit or "s"]
     else:
         pattern = _DECIMAL if option.fraction else _INTEGER
         number = Fraction(text.strip()) if pattern.fullmatch(text.strip()) else None
-        unit = NANOSECONDS[option.unit or "s"]
     if number is None:
         facts = {"name": option.name, "unit": option.unit or "s", "example": _example(option, text)}
         return Misread(Case.DURATION, facts)
@@ -196,6 +193,16 @@ def _read_suffix(text: str) -> Fraction | None:
 
 _SPELLED: Mapping[str, Callable[[str], Fraction | None]] = {"go": _read_go, "iso": _read_iso, "suffix": _read_suffix}
 """Durations that are spelled with their units; each reader gives nanoseconds."""
+
+
+_READERS: Mapping[str, Callable[[Option, Driver, str], OptionValue | Misread | None]] = {
+    "duration": _read_duration,
+    "bool": _read_bool,
+    "int": _read_int,
+    "bytes": _read_size,
+    "word": _read_word,
+}
+"""How a word of each type is read; texts and objects stay as they are."""
 
 
 def write_value(option: Option, driver: Driver, value: OptionValue) -> Written:

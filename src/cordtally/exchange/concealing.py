@@ -34,6 +34,8 @@ def unread_spans(parsed: Parsed, last: Field | None, options: list[Field]) -> li
     """What a URL's reader passes over between its authority and its query, where a password may have been cut off."""
     start = last.end if last is not None else 0
     end = options[0].whole if options else len(parsed.text)
+    if end - start < 2:  # nothing but the question mark
+        return []
     at, colon = parsed.text.rfind("@", start, end), parsed.text.find(":", start, end)
     if at >= 0:
         # it began where a port seems to stand: redis://keeper:2024/secret@host

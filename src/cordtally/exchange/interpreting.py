@@ -7,6 +7,7 @@ is gathered in `Gathered`; ``assembling`` makes the cord of it.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import lru_cache
 from operator import attrgetter
 
 from ..catalog import Driver, Option, find_nearest
@@ -26,6 +27,7 @@ from .targets import Target, load_target
 
 _MOST_ADVICE = 50  # looking for the nearest name takes longer than all else: not for every line of a hostile text
 _START_OF = attrgetter("start")
+_new = tuple.__new__  # half the time of a named tuple's own call; a text makes one for each of its parts
 _GUARDS = {"user": guard_user, "host": guard_host, "database": guard_path, "alias": guard_path, "socket": guard_host}
 
 
@@ -50,12 +52,7 @@ class Interpreter:
         # before all else: rediss:// or mongodb+srv:// states TLS or a look-up, and an option may still speak against it
         if target.facts.scheme_words:
             self._take_scheme(str(parsed.fields[0].value))
-        options: list[Field] = []
-        for field in parsed.fields:
-            if field.role == "option":
-                options.append(field)
-            else:
-                self._take_position(field)
+        options = self._take_positions(parsed.fields)
         heeded = options
         if options:
             heeded = self._heeded(options)
@@ -75,29 +72,38 @@ class Interpreter:
         if target.facts.grammar == "url":
             last = parsed.fields[len(parsed.fields) - len(options) - 1] if len(options) < len(parsed.fields) else None
             spans += unread_spans(parsed, last, options)
-        return Interpretation(cord, tuple(found.parts), tuple(found.rows), tuple(found.remarks), spans)
+        return _new(Interpretation, (cord, tuple(found.parts), tuple(found.rows), tuple(found.remarks), spans))
 
-    def _take_position(self, field: Field) -> None:
-        """A part that has a place of its own."""
-        role, _, value, start, end, whole = field
+    def _take_positions(self, fields: tuple[Field, ...]) -> list[Field]:
+        """Take the parts that have a place of their own, and give the options."""
         found = self.found
-        assert isinstance(value, str)
-        if role in {"host", "socket"}:
-            found.hosts.append(FoundHost(value, field))
-        elif role == "port":
-            found.hosts[-1].port = self._port(value, field)
-        elif role == "instance":
-            found.hosts[-1].instance = value
-        elif role != "scheme":
-            found.roles[role] = value
-        check = _GUARDS.get(role)
-        secret = role == "password" or (check is not None and check(value) is not value)
-        found.parts.append(Part(role, None, start, end, secret, whole))
+        parts, hosts, options = found.parts, found.hosts, []
+        for field in fields:
+            role, _, given, start, end, whole = field
+            if role == "option":
+                options.append(field)
+                continue
+            value: str = given  # type: ignore[assignment] # only options have values that are no texts
+            secret = role == "password"
+            if role == "port":
+                hosts[-1].port = self._port(value, field)
+            elif role == "instance":
+                hosts[-1].instance = value
+            elif role != "scheme":
+                if role in {"host", "socket"}:
+                    hosts.append(FoundHost(value, field))
+                else:
+                    found.roles[role] = value
+                # most are letters and digits, which give nothing away
+                if not secret and not value.isalnum():
+                    secret = _GUARDS.get(role, guard)(value) is not value
+            parts.append(_new(Part, (role, None, start, end, secret, whole)))
+        return options
 
     def _heeded(self, fields: list[Field]) -> list[Field]:
         """Keep of repeated keys the one that the driver heeds; a list keeps them all."""
         repeated = self.target.dialect.repeated
-        if len(fields) == 1 or repeated == "list" or len({field.name for field in fields}) == len(fields):
+        if len(fields) < 2 or repeated == "list" or len({field.name for field in fields}) == len(fields):
             return fields
         heeded: dict[str | None, Field] = {}
         for field in fields:
@@ -126,31 +132,31 @@ class Interpreter:
 
     def _take(self, field: Field) -> None:
         """Take one option."""
-        driver, found = self.driver, self.found
-        name, value = field.name or "", field.value
-        text = value if type(value) is str else as_text(value)
-        option = self.target.option(name)
+        _, given, value, start, end, whole = field
+        name, target = given or "", self.target
+        option = target.by_spelling.get(name if target.exact else name.casefold())
+        text = value if type(value) is str else self._word_for(value, option)
         if option is None:
-            self._take_unknown(name, text, field, driver)
+            self._take_unknown(name, text, field, self.driver)
             return
-        if (value is True or value is False) and option.type == "bool" and option.values is None:
-            text = driver.true_words[0] if value else driver.false_words[0]
+        if option.name in target.boxed and self._take_boxed(text, field, option):
+            return
         canonical = option.canonical or ""
-        if driver.nested is not None and option.name == driver.nested[0] and self._take_nested(text, field):
-            return
-        carries = self.target.facts.carries
-        # ODP.NET and others hold a whole text of Oracle Net in one option; what cannot be read stays that option
-        if carries is not None and option.name == carries[0] and self._take_carried(text, field, carries[1]):
-            return
         handler = _HANDLERS.get(canonical)
         if handler is None:
-            secret = self._take_value(name, text, field, option, driver)
+            secret = self._take_value(name, text, field, option, self.driver)
             role = "tls.level" if canonical == "tls.level" else "option"
         else:
             handler(self, text, field, option)
             role = _ROLES[canonical]
             secret = option.secret or role == "password" or _GUARDS.get(role, guard)(text) is not text
-        found.parts.append(Part(role, name, field.start, field.end, secret, field.whole))
+        self.found.parts.append(_new(Part, (role, name, start, end, secret, whole)))
+
+    def _word_for(self, value: object, option: Option | None) -> str:
+        """Give the word for a value that is none, as arguments have."""
+        if isinstance(value, bool) and option is not None and option.type == "bool" and option.values is None:
+            return (self.driver.true_words if value else self.driver.false_words)[0]
+        return as_text(value)
 
     # What stands for a part of the cord: one method a canonical name, see `_HANDLERS`.
 
@@ -201,10 +207,16 @@ class Interpreter:
 
     # Texts inside an option.
 
-    def _take_nested(self, text: str, field: Field) -> bool:
+    def _take_boxed(self, text: str, field: Field, option: Option) -> bool:
+        """Read an option whose value is a text of its own; where it cannot be read, the option stays one."""
+        nested, carries = self.driver.nested, self.target.facts.carries
+        if nested is not None and option.name == nested[0]:
+            return self._take_nested(text, field, nested[1])
+        return carries is not None and self._take_carried(text, field, carries[1])
+
+    def _take_nested(self, text: str, field: Field, target: str) -> bool:
         """Read the options inside an option whose value is a text of its own; False where it cannot be read."""
-        assert self.driver.nested is not None
-        inner = load_target(self.driver.nested[1])
+        inner = load_target(target)
         found = self.found
         try:
             parsed = inner.grammar.parse(text, inner.dialect, "")
@@ -303,19 +315,12 @@ class Interpreter:
 
     def _take_value(self, name: str, text: str, field: Field, option: Option, driver: Driver) -> bool:
         """Take an option that stands for itself; give whether it is a secret, or contains one."""
-        found = self.found
-        value = read_value(option, driver, text)
-        canonical = option.canonical
-        raw: Words = text
-        if option.secret:
-            raw = ""
-        elif type(value) is str:
-            raw = value = guard(text) if value is text else value
-        elif value is None or isinstance(value, Misread):
-            raw = guard(text)
-        if isinstance(value, Misread):
-            found.remarks.append(Remark(value.case, field.start, field.end, value.facts))
-            value = None
+        found, canonical = self.found, option.canonical
+        understand = _understand if option.type == "str" or option.secret else _understand_word
+        row, misread = understand(name, text, option, driver)
+        value = row.value
+        if misread is not None:
+            found.remarks.append(Remark(misread.case, field.start, field.end, misread.facts))
             found.native[f"{option.vocabulary}/{option.name}"] = text
         elif canonical in {"tls.level", "authentication"}:
             word = text if value is None else as_text(value)
@@ -325,8 +330,8 @@ class Interpreter:
             found.native[f"{option.vocabulary}/{option.name}"] = Secret(text) if option.secret else text
         else:
             found.options[canonical] = value
-        found.rows.append(OptionRow(name, option, raw, value))
-        return option.secret or type(raw) is MaskedText
+        found.rows.append(row)
+        return option.secret or type(row.raw) is MaskedText
 
     def _split_hosts(self, text: str, field: Field) -> None:
         style = self.target.facts.host_options
@@ -345,7 +350,7 @@ class Interpreter:
         clean = text.strip()
         if not clean:
             return None
-        number = int(clean) if clean.isascii() and clean.isdigit() and len(clean) < 10 else -1
+        number = int(clean) if len(clean) < 10 and clean.isdigit() and clean.isascii() else -1
         # remarked and not refused: the drivers pass it on, and the operating system is what refuses it
         if not 1 <= number <= 65535:
             self.found.remarks.append(Remark(Case.PORT, field.start, field.end, {}))
@@ -374,6 +379,24 @@ class Interpreter:
     def _is_secret(name: str, driver: Driver) -> bool:
         option = driver.option(name)
         return option.secret if option is not None else sounds_secret(name)
+
+
+def _understand(name: str, text: str, option: Option, driver: Driver) -> tuple[OptionRow, Misread | None]:
+    """Give the row of an option, and why its word is none for the driver."""
+    value = read_value(option, driver, text)
+    raw: Words = "" if option.secret else text
+    # where nothing was made of a text it may be anything, a misplaced secret too
+    if value is text:
+        raw = value = guard(text)
+    elif value is None or isinstance(value, Misread):
+        raw = guard(text)
+    if isinstance(value, Misread):
+        return OptionRow(name, option, raw, None), value
+    return OptionRow(name, option, raw, value), None
+
+
+_understand_word = lru_cache(maxsize=1024)(_understand)
+"""The same for numbers and words of a list, which come again and again; free texts are not kept."""
 
 
 def _login_of(driver: Driver, option: Option, text: str) -> str | None:

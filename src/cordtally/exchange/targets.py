@@ -13,7 +13,10 @@ from ..notation import BaseDialect, Grammar, load_grammar, make_dialect
 
 
 class Target(NamedTuple):
-    """A driver's notation, made ready: facts, grammar module, dialect, and the options that this notation takes."""
+    """A driver's notation, made ready: facts, grammar module, dialect, and the options that this notation takes.
+
+    ``boxed`` names the options whose values are texts of their own.
+    """
 
     driver: Driver
     facts: NotationFacts
@@ -22,6 +25,7 @@ class Target(NamedTuple):
     by_canonical: Mapping[str, Option]
     by_spelling: Mapping[str, Option]
     exact: bool
+    boxed: frozenset[str]
 
     @property
     def name(self) -> str:
@@ -66,8 +70,9 @@ def load_target(target: str) -> Target:
         if option.canonical is not None and option.name in taken and not option.read_only:
             by_canonical.setdefault(option.canonical, option)
     dialect = make_dialect(facts.grammar, facts.flags)
+    boxed = [held[0] for held in (driver.nested, facts.carries) if held is not None]
     return Target(driver, facts, load_grammar(facts.grammar), dialect, by_canonical, by_spelling,
-                  driver.case_sensitive or bool(facts.names))  # fmt: skip
+                  driver.case_sensitive or bool(facts.names), frozenset(boxed))  # fmt: skip
 
 
 def choose_target(target: str, cord: Cord) -> Target:

@@ -190,8 +190,10 @@ class Cord:
             _put(self, "database", guarded)
         if type(self.user) is str and (guarded := guard_user(self.user)) is not self.user:
             _put(self, "user", guarded)
-        if any(type(value) is str and guard(value) is not value for _, value in self.options):
-            _put(self, "options", tuple((n, guard(v) if type(v) is str else v) for n, v in self.options))
+        for _, value in self.options:
+            if type(value) is str and guard(value) is not value:
+                _put(self, "options", tuple((n, guard(v) if type(v) is str else v) for n, v in self.options))
+                break
         if self.native:
             _put(self, "native", _guarded_native(self.native))
 

@@ -22,6 +22,7 @@ from .remarks import Remark
 from .url_authority import Hosts, User, end_of, parse_hosts, parse_user, render_host, render_user
 from .url_path import Path, parse_path, render_path
 from .url_query import Query, parse_query, render_pair
+from .url_tame import has_usual_places, parse_tame
 
 _BLANK = re.compile(r"[ \t\n\r\v\f]")
 
@@ -44,12 +45,14 @@ class Dialect(BaseDialect):
     hosts: Hosts = field(default_factory=Hosts)
     path: Path = field(default_factory=Path)
     query: Query = field(default_factory=Query)
+    tame: bool = field(init=False, default=False)
 
     def __post_init__(self) -> None:
-        """Make the parts' flags of the catalog's tables."""
+        """Make the parts' flags of the catalog's tables, and work ``tame`` out of them: see ``url_tame``."""
         for name, kind in (("user", User), ("hosts", Hosts), ("path", Path), ("query", Query)):
             if isinstance(flags := getattr(self, name), dict):
                 object.__setattr__(self, name, kind(**flags))
+        object.__setattr__(self, "tame", has_usual_places(self))
 
 
 def looks_like(text: str) -> int:
@@ -59,6 +62,18 @@ def looks_like(text: str) -> int:
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     """Take a URL apart.
+
+    Raises
+    ------
+    GrammarError
+        Where the driver would refuse the text, too.
+    """
+    tame = parse_tame(text, dialect, prefix) if dialect.tame else None
+    return parse_in_full(text, dialect, prefix) if tame is None else Parsed(text, tuple(tame))
+
+
+def parse_in_full(text: str, dialect: Dialect, prefix: str) -> Parsed:
+    """Take any URL apart, as `parse` does; the rules of the grammar are these, whatever ``url_tame`` makes shorter.
 
     Raises
     ------
