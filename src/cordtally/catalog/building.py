@@ -9,26 +9,26 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import fields, replace
-from functools import cache
+from dataclasses import field, fields, make_dataclass
+from functools import cache, partial
 from pathlib import Path
-from typing import Any, Literal, TypeVar, get_args, get_origin
+from typing import Any, Literal, TypeVar, get_args, get_origin, get_type_hints
 
 from cattrs import Converter
 from cattrs.errors import ClassValidationError, ForbiddenExtraKeysError, IterableValidationError
 from cattrs.gen import make_dict_structure_fn
 
 from ..errors import CatalogError
-from .facts import ROLES, CanonicalOption, Driver, Engine, NotationFacts, Option, RemarkWords, State, Store
+from .facts import ROLES, CanonicalOption, Driver, Engine, Fact, NotationFacts, Option, RemarkWords, State, Store
 from .nearest import find_nearest
 
 FOLDER = Path(__file__).parent
-Fact = TypeVar("Fact")
+F = TypeVar("F", bound=Fact)
 _NOT_INHERITED = frozenset({
     "id", "title", "language", "engines", "source", "checked", "symbol", "packages", "notations", "options",
     "by_spelling", "by_canonical", "registered",
 })  # fmt: skip
-_INHERITED = tuple(f.name for f in fields(Driver) if f.name not in _NOT_INHERITED)
+_INHERITED = tuple(name for name in Driver.__annotations__ if name not in _NOT_INHERITED)
 _EXTRA = ("extends", "without", "base_only_in")  # keys of a driver's file that are used up while it is put together
 
 
@@ -46,6 +46,11 @@ class _Strict(Converter):
             self.register_structure_hook(kind, _exactly)
         self.register_structure_hook_func(_is_words, _word)
         self.register_structure_hook_func(lambda cls: cls is object, lambda value, _: value)
+        self.register_structure_hook_func(_is_fact, lambda raw, cls: _make(raw, cls))
+
+
+def _is_fact(cls: object) -> bool:
+    return isinstance(cls, type) and issubclass(cls, Fact)
 
 
 def _exactly(value: object, kind: type) -> object:
@@ -65,7 +70,7 @@ def _word(value: object, cls: object) -> object:
 _CONVERTER = _Strict()
 
 
-def structure(cls: type[Fact], raw: Mapping[str, object], place: Path, trail: str = "") -> Fact:
+def structure(cls: type[F], raw: Mapping[str, object], place: Path, trail: str = "") -> F:
     """Make a fact of a table of a file.
 
     Raises
@@ -74,22 +79,26 @@ def structure(cls: type[Fact], raw: Mapping[str, object], place: Path, trail: st
         For a key or word that its shape does not have: file, line, and the nearest one that it has.
     """
     try:
-        made: Fact = _hook(cls)(raw, cls)
+        return _make(raw, cls)
     except (ClassValidationError, IterableValidationError) as error:
         problems = list(_problems(error))
         place_of_first = _place_of(place, trail, *problems[0])
         raise CatalogError(f"{place_of_first}: {'; '.join(problem for _, problem in problems)}") from None
-    return made
 
 
-_HOOKS: dict[type, Callable[[Any, Any], Any]] = {}
+def _make(raw: Mapping[str, object], cls: type[F]) -> F:
+    return cls(**vars(_hook(cls)(raw, cls)))  # type: ignore[arg-type] # mypy takes a class for unhashable
 
 
-def _hook(cls: type) -> Callable[[Any, Any], Any]:
-    """The function that makes a shape, which cattrs writes anew whenever it is asked for one."""
-    if cls not in _HOOKS:
-        _HOOKS[cls] = make_dict_structure_fn(cls, _CONVERTER, _cattrs_forbid_extra_keys=True)
-    return _HOOKS[cls]
+@cache
+def _hook(cls: type[Fact]) -> Callable[[Any, Any], Any]:
+    """The function that holds a table to a fact's names and types; cattrs writes it for a dataclass that has them."""
+    named = [
+        (name, kind, field(default_factory=partial(getattr, cls, name)) if hasattr(cls, name) else field())
+        for name, kind in get_type_hints(cls).items()
+    ]
+    shape = make_dataclass(cls.__name__, named, kw_only=True)
+    return make_dict_structure_fn(shape, _CONVERTER, _cattrs_forbid_extra_keys=True)
 
 
 def _problems(error: BaseException, key: str = "") -> Iterator[tuple[str, str]]:
@@ -151,7 +160,7 @@ def build_stores() -> Mapping[str, Store]:
     return _named(Store, "stores.toml", "scheme")
 
 
-def _named(cls: type[Fact], name: str, key: str | None) -> dict[str, Fact]:
+def _named(cls: type[F], name: str, key: str | None) -> dict[str, F]:
     path = FOLDER / name
     return {i: structure(cls, entry | ({key: i} if key else {}), path, i) for i, entry in _read(path).items()}
 
@@ -179,7 +188,7 @@ def build_driver(driver_id: str) -> Driver:
         raw["nested"] = [nested["option"], nested["target"]]
     kept = {key: value for key, value in raw.items() if key not in _EXTRA}
     driver = structure(Driver, kept | {"notations": [], "options": {}}, path)
-    driver = replace(driver, notations=notations, options=options)
+    driver = driver.changed(notations=notations, options=options)
     _check_references(driver, path)
     return driver
 

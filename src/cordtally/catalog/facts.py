@@ -1,14 +1,19 @@
 """The shapes of catalog facts; their words are closed sets, which ``building`` holds every file to.
 
 What the facts mean for a text is left to ``cordtally.exchange``. Each fact is built once and kept, so facts are
-compared by identity: cheaper to define at import, and as keys of a cache.
+compared by identity, and may be keys of a cache.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Literal, get_args
+from types import MappingProxyType
+from typing import TYPE_CHECKING, Any, Literal, TypeVar, get_args
+
+if TYPE_CHECKING:
+    from typing import dataclass_transform
+else:
+    dataclass_transform = lambda **_: lambda cls: cls  # noqa: E731 -- only type checkers ask for it
 
 Level = Literal["off", "opportunistic", "encrypted", "verify-chain", "verify-identity"]
 Meaning = Literal[
@@ -23,10 +28,32 @@ Need = Literal["srv", "alias", "service", "socket", "several", "sentinel_service
 Special = Literal["unlimited", "system", "none", "refused", "skipped", "from-server"]
 HostStyle = Literal["inline", "paired", "further", "single"]
 ROLES: tuple[str, ...] = get_args(Role)
+_NONE: Mapping[str, Any] = MappingProxyType({})
+F = TypeVar("F", bound="Fact")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Option:
+@dataclass_transform(kw_only_default=True, frozen_default=True)
+class Fact:
+    """Names with values; what is not given has the value that stands in the class.
+
+    A dataclass in all but its making: writing the methods of twelve of them takes longer than reading a text does.
+    """
+
+    def __init__(self, **given: object) -> None:
+        self.__dict__.update(given)
+
+    def __setattr__(self, name: str, value: object) -> None:
+        raise AttributeError(f"{type(self).__name__}.{name}: facts do not change")
+
+    def __repr__(self) -> str:
+        return f"{type(self).__name__}({', '.join(f'{name}={value!r}' for name, value in vars(self).items())})"
+
+    def changed(self: F, **changes: object) -> F:
+        """Make a fact with some other values."""
+        return type(self)(**{**vars(self), **changes})
+
+
+class Option(Fact):
     """One option of a driver, as its own source states it.
 
     ``unit`` is what a bare number counts; ``zero`` and ``negative`` say what those numbers mean to the driver;
@@ -63,8 +90,7 @@ class Option:
         return not self.only_in or notation in self.only_in
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class State:
+class State(Fact):
     """One row of a driver's table of TLS levels or log-in methods: these words, given those parts, mean this.
 
     ``set`` lists option values that must stand there; ``given`` and ``absent`` list options that must be present or
@@ -79,8 +105,7 @@ class State:
     why: str | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Conflict:
+class Conflict(Fact):
     """Options that a driver does not take together: all of ``given`` stand there, ``set`` with these words."""
 
     why: str
@@ -94,8 +119,7 @@ class Conflict:
         return frozenset(self.given) | {name for name, _ in self.set}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class NotationFacts:
+class NotationFacts(Fact):
     """One notation that a driver takes: its grammar, the grammar's flags, and how hosts and sockets are written.
 
     ``schemes`` maps an engine to the prefixes that stand for it, the first one being written; ``hosts`` is ``inline``
@@ -121,27 +145,26 @@ class NotationFacts:
         "url", "keyword", "semicolon", "dsn", "arguments", "path", "comma", "hostpairs",
         "descriptor", "easyconnect", "oraclejdbc", "firebird", "environment", "sections",
     ]  # fmt: skip
-    schemes: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
-    flags: Mapping[str, object] = field(default_factory=dict)
+    schemes: Mapping[str, tuple[str, ...]] = _NONE
+    flags: Mapping[str, object] = _NONE
     hosts: HostStyle = "single"
     host_options: HostStyle = "single"
     socket: Literal["authority", "option", "host", "database", "none"] = "host"
     opening: tuple[tuple[str, str], ...] = ()
-    accepts: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    accepts: Mapping[str, tuple[str, ...]] = _NONE
     claims: bool = True
     only_for: tuple[Need, ...] = ()
     discovery: Literal["srv", "alias"] | None = None
-    scheme_words: Mapping[str, str] = field(default_factory=dict)
+    scheme_words: Mapping[str, str] = _NONE
     carries: tuple[str, str] | None = None
     addresses: Literal["server", "server-instance", "objects", "stream"] | None = None
     host_required: bool = False
     database_required: bool = False
-    names: Mapping[str, str] = field(default_factory=dict)
+    names: Mapping[str, str] = _NONE
     tls_default: Level | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Driver:
+class Driver(Fact):
     """One client library and its vocabulary.
 
     ``passes_text`` says that arguments become text on the way, so that booleans are written in words;
@@ -160,8 +183,8 @@ class Driver:
     packages: Mapping[str, str]
     notations: tuple[NotationFacts, ...]
     options: Mapping[str, Option]
-    by_spelling: Mapping[str, Option] = field(default_factory=dict)
-    by_canonical: Mapping[str, Option] = field(default_factory=dict)
+    by_spelling: Mapping[str, Option] = _NONE
+    by_canonical: Mapping[str, Option] = _NONE
     unknown_options: Literal["refused", "ignored", "sent"] = "refused"
     case_sensitive: bool = True
     true_words: tuple[str, ...] = ("true",)
@@ -193,8 +216,7 @@ class Driver:
         return next((n for n in self.notations if n.id == notation_id), None)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Engine:
+class Engine(Fact):
     """One database system: what it assumes where a text is silent, and who its administrators are.
 
     ``service_target`` reads its file of named services, ``password_file`` says that its clients look passwords up,
@@ -223,8 +245,7 @@ class Engine:
     checked: bool = True
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class CanonicalOption:
+class CanonicalOption(Fact):
     """An option under its full, driver-independent name; ``usual`` brackets the durations that people mean.
 
     A default that ``matters`` changes what a program sees, so that a conversion speaks of it; what an option
@@ -241,15 +262,14 @@ class CanonicalOption:
     bears_on: Literal["server", "database", "user", "security", "behaviour"] = "behaviour"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class RemarkWords:
+class RemarkWords(Fact):
     """The words for one case that readers remark, and the rule that reports it; see ``remarks.toml``."""
 
     rule: str
     message: str
     hint: str
     otherwise: str = ""
-    words: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    words: Mapping[str, Mapping[str, str]] = _NONE
 
     def say(self, facts: Mapping[str, str]) -> tuple[str, str]:
         """Give the message and the hint, filled with the facts of one remark."""
@@ -258,8 +278,7 @@ class RemarkWords:
         return self.message.format(**filled), (self.otherwise if lacking else self.hint).format(**filled)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Store:
+class Store(Fact):
     """A keeper of secrets behind a locator's scheme: what follows the scheme, an example, and what can be done there.
 
     ``asks`` says what fetching costs: ``nothing``, a ``file``, a ``process``, the ``network`` or a ``person``.
