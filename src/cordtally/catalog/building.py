@@ -46,7 +46,7 @@ class _Strict(Converter):
             self.register_structure_hook(kind, _exactly)
         self.register_structure_hook_func(_is_words, _word)
         self.register_structure_hook_func(lambda cls: cls is object, lambda value, _: value)
-        self.register_structure_hook_func(_is_fact, lambda raw, cls: _make(raw, cls))
+        self.register_structure_hook_func(_is_fact, lambda raw, cls: _make(raw, cls))  # noqa: PLW0108 -- defined below
 
 
 def _is_fact(cls: object) -> bool:

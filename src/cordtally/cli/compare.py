@@ -5,13 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 
 import click
-from rich.text import Text
 
 from ..comparing import Comparison, compare
 from ..exchange import Reading, read
 from ..model import Cord
 from .inputs import TEXT_HELP, environment_option, json_option, take_cord_or_text, take_text
-from .output import make_console, make_table, print_json
+from .output import print_json
+from .screen import Screen
 
 _ASKED = {"server": "same server", "database": "same database", "user": "same user", "security": "same security"}
 
@@ -51,13 +51,13 @@ def _side(text: str, driver: str | None, environment: str | None, tally_file: Pa
 
 
 def _print(found: Comparison) -> None:
-    console = make_console()
+    screen = Screen()
     head = "they lead to the same place" if found.same_place else "they lead to different places"
-    console.print(Text(head, style="bold green" if found.same_place else "bold red"))
+    screen.say(head, "bold green" if found.same_place else "bold red")
     for question, asked in _ASKED.items():
         same = found.same(question)
-        console.print(Text(f"  {asked:<14} {'yes' if same else 'no'}", style="green" if same else "yellow"))
+        screen.say(f"  {asked:<14} {'yes' if same else 'no'}", "green" if same else "yellow")
     if found.differences:
-        console.print()
+        screen.say()
         rows = [(d.part, d.left, d.right, d.remark) for d in found.differences]
-        console.print(make_table(rows, heads=("differs", "first", "second", "")))
+        screen.table(rows, heads=("differs", "first", "second", ""))

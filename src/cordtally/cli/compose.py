@@ -5,7 +5,6 @@ from __future__ import annotations
 import sys
 
 import click
-from rich.text import Text
 
 from ..catalog import engine_ids, load_engine
 from ..composing import compose
@@ -15,7 +14,8 @@ from ..model import MASK, AuthenticationMethod, Cord, Locator, Secret, TlsLevel
 from ..secrets import with_secret
 from .convert import print_writing
 from .inputs import first_target, json_option, surroundings, unmask_option
-from .output import clean, make_console, print_json
+from .output import print_json
+from .screen import Screen, clean
 
 _ASKED = ("host", "port", "database", "user", "password", "tls")
 
@@ -136,15 +136,15 @@ def _ask(fields: dict[str, object], target: str | None) -> dict[str, object]:
 
 def _ask_field(name: str, default: str, asked: dict[str, object], target: str | None) -> str | None:
     prompts = {"password": "Password from (env:NAME, file:PATH, ask:, empty for none)", "tls": "TLS level"}
-    console = make_console(err=True)
+    screen = Screen(err=True)
     while True:
         answer = str(click.prompt(prompts.get(name, name.capitalize()), default=default, err=True))
         trial = {k: v for k, v in {**asked, name: answer or None}.items() if v is not None}
         try:
             cord = compose(driver=target, **trial)
         except CordTallyError as error:
-            console.print(Text(f"  {error}", style="red"))
+            screen.say(f"  {error}", "red")
             continue
         grown = write(_shown(cord, unmask=False), target or first_target(cord.engine)).text
-        console.print(Text(f"  {clean(str(grown))}", style="dim"), soft_wrap=True)
+        screen.say(f"  {clean(str(grown))}", "dim", whole=True)
         return answer or None

@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Any
 
 import click
-from rich.text import Text
 
 from ..composing import change_wallet
 from ..exchange import Ledger, LedgerLine, Outcome, Reading, Writing, convert, read, write
@@ -26,8 +25,10 @@ from .inputs import (
     text_options,
     unmask_option,
 )
+from .layout import Line
 from .lines import stream_lines
-from .output import make_console, make_table, print_json
+from .output import print_json
+from .screen import Screen
 
 STYLES = {
     Outcome.DROPPED: "bold red",
@@ -138,25 +139,25 @@ def _convert(
 
 def print_writing(writing: Writing, *, unmask: bool, quiet: bool) -> None:
     """Print the text, and the ledger under it."""
-    console = make_console()
+    screen = Screen()
     text = writing.text.unmask() if unmask else str(writing.text)
-    console.print(Text(text), soft_wrap=True)
+    screen.say_exactly(text)
     if quiet:
         return
-    console.print()
+    screen.say()
     rows = []
     for line in writing.ledger:
-        change = Text(line.source or "")
+        change = Line(line.source or "")
         if line.target != line.source:
-            change.append(" → " if line.source else "→ ", style="dim").append(line.target or "∅")
+            change.append(" → " if line.source else "→ ", "dim").append(line.target or "∅")
         if line.reason:
-            change.append(f"\n{line.reason}", style="italic")
+            change.append(f"\n{line.reason}", "italic")
         style = STYLES.get(line.outcome, "green")
-        rows.append((Text(line.outcome.value, style=style), line.part.removeprefix("options."), change))
-    console.print(make_table(rows, heads=("outcome", "part", f"ledger: to {writing.target}")))
+        rows.append((Line(line.outcome.value, style), line.part.removeprefix("options."), change))
+    screen.table(rows, heads=("outcome", "part", f"ledger: to {writing.target}"))
     losses = len(writing.ledger.losses)
     if losses:
         told = f"{losses} part{'' if losses == 1 else 's'} dropped or approximated"
-        console.print(Text(f"\n{told}; the rest means the same", style="yellow"))
+        screen.say(f"\n{told}; the rest means the same", "yellow")
     else:
-        console.print(Text("\nnothing lost", style="green"))
+        screen.say("\nnothing lost", "green")

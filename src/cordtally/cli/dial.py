@@ -5,8 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 import click
-from rich.console import Console
-from rich.text import Text
 
 from ..dialing import DEFAULT_LIMIT, DialResult, Rung, RungOutcome, dial
 from ..model import Duration
@@ -20,7 +18,9 @@ from .inputs import (
     take_cord_or_text,
     take_text,
 )
-from .output import clean, make_console, print_json
+from .layout import Line
+from .output import print_json
+from .screen import Screen, clean
 
 _SIGNS = {
     RungOutcome.HELD: ("✓", "green"),
@@ -53,15 +53,15 @@ def command(
     texts = [(w, take_text(w, None)) for w in what]
     if from_env is not None:
         texts.append((f"${from_env}", take_text(None, from_env)))
-    console = make_console()
+    screen = Screen()
     results = []
     for _, text in texts:
         found, folder = (text, Path()) if driver else take_cord_or_text(text, environment, tally_file)
-        progress = None if as_json else _Printer(console).rung
+        progress = None if as_json else _Printer(screen).rung
         result = dial(found, driver=driver, limit=seconds, surroundings=surroundings(folder), progress=progress)
         results.append(result)
         if not as_json:
-            _print_end(console, result)
+            _print_end(screen, result)
     if as_json:
         documents = [r.to_dict() for r in results]
         print_json(documents[0] if len(documents) == 1 else documents)
@@ -69,23 +69,23 @@ def command(
 
 
 class _Printer:
-    def __init__(self, console: Console) -> None:
-        self.console = console
+    def __init__(self, screen: Screen) -> None:
+        self.screen = screen
 
     def rung(self, rung: Rung) -> None:
         """Print a rung as soon as it has ended."""
         sign, style = _SIGNS[rung.outcome]
         time = "" if rung.seconds is None or rung.outcome is RungOutcome.NOT_NEEDED else show_seconds(rung.seconds)
-        line = Text(f"  {sign} ", style=style).append(f"{rung.name:<9}", style=style).append(f"{time:>9}  ")
+        line = Line(f"  {sign} ", style).append(f"{rung.name:<9}", style).append(f"{time:>9}  ")
         said = {RungOutcome.NOT_NEEDED: f"not needed: {rung.detail}", RungOutcome.NOT_TRIED: "not tried"}
         detail = clean(said.get(rung.outcome, rung.detail))
-        self.console.print(line.append(detail))
+        self.screen.say(line.append(detail))
 
 
-def _print_end(console: Console, result: DialResult) -> None:
+def _print_end(screen: Screen, result: DialResult) -> None:
     if result.diagnosis is None:
-        console.print(Text(f"{clean(result.target)} answers", style="bold green"))
+        screen.say(f"{clean(result.target)} answers", "bold green")
     else:
-        console.print(Text(f"broke at {result.broke_at}: {clean(result.diagnosis.cause)}", style="bold red"))
-        console.print(Text(f"what to do: {result.diagnosis.hint}"))
-    console.print()
+        screen.say(f"broke at {result.broke_at}: {clean(result.diagnosis.cause)}", "bold red")
+        screen.say(f"what to do: {result.diagnosis.hint}")
+    screen.say()

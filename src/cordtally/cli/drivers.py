@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import click
-from rich.text import Text
 
 from ..catalog import (
     Driver,
@@ -19,7 +18,8 @@ from ..catalog import (
 from ..errors import UnknownName
 from ..text import as_text
 from .inputs import json_option
-from .output import ZEROES, make_console, make_table, print_json
+from .output import ZEROES, print_json
+from .screen import Screen
 
 
 @click.command("drivers")
@@ -53,16 +53,16 @@ def command(
     if as_json:
         print_json({"schema": "cordtally/drivers/1", "drivers": [{"id": i, **d} for i, d in listed]})
         return 0
-    console = make_console()
+    screen = Screen()
     groups: dict[str, list[tuple[str, str, str]]] = {}
     for i, d in listed:
         engines = d["engines"] if len(d["engines"]) < 4 else [_ANY]
         groups.setdefault(" and ".join(sorted(engines)), []).append((i, d["title"], d["language"]))
     for index, (title, rows) in enumerate(sorted(groups.items(), key=lambda g: (g[0] == _ANY, g[0]))):
         heads = ("driver", "what it is", "language")
-        console.print(Text(("\n" if index else "") + title, style="bold cyan"))
-        console.print(make_table(rows, heads=heads, whole=(0,), shrink=1))
-    console.print(Text(f"\n{len(listed)} of {len(driver_ids())} drivers; cordtally drivers ID tells more", style="dim"))
+        screen.say(("\n" if index else "") + title, "bold cyan")
+        screen.table(rows, heads=heads, whole=(0,), shrink=1)
+    screen.say(f"\n{len(listed)} of {len(driver_ids())} drivers; cordtally drivers ID tells more", "dim")
     return 0
 
 
@@ -77,14 +77,14 @@ def _print_option(name: str, listed: list[str], as_json: bool) -> None:
             {"schema": "cordtally/option/1", "option": name, "meaning": canonical[name].meaning, "drivers": rows}
         )
         return
-    console = make_console()
-    console.print(Text(f"{name}: {canonical[name].meaning}", style="bold"))
-    console.print()
+    screen = Screen()
+    screen.say(f"{name}: {canonical[name].meaning}", "bold")
+    screen.say()
     shown = [(i, *_option_row(o)) for i, o in found if o is not None]
-    console.print(make_table(shown, heads=("driver", "its name", "type", "default", "0 means"), whole=(0, 1)))
+    screen.table(shown, heads=("driver", "its name", "type", "default", "0 means"), whole=(0, 1, 2))
     without = [i for i, o in found if o is None]
     if without:
-        console.print(Text(f"\nwithout it: {', '.join(without)}", style="dim"))
+        screen.say(f"\nwithout it: {', '.join(without)}", "dim")
 
 
 def _option_row(option: Option) -> tuple[str, str, str, str]:
@@ -124,8 +124,8 @@ def _document(driver: Driver) -> dict[str, object]:
 
 
 def _print_one(driver: Driver) -> None:
-    console = make_console()
-    console.print(Text(f"{driver.title} ({driver.id})", style="bold"))
+    screen = Screen()
+    screen.say(f"{driver.title} ({driver.id})", "bold")
     packages = "; ".join(f"{manager}: {name}" for manager, name in driver.packages.items())
     facts = [
         ("language", driver.language),
@@ -135,17 +135,17 @@ def _print_one(driver: Driver) -> None:
         ("notations", ", ".join(n.id for n in driver.notations)),
         ("facts from", driver.source + ("" if driver.checked else " (unchecked)")),
     ]
-    console.print(make_table(facts))
+    screen.table(facts)
     for states, head in ((driver.tls, "TLS level"), (driver.authentication, "log-in")):
         levels = [(s.meaning, _written_as(s), s.why or "") for s in states if not s.read_only]
         if levels:
-            console.print()
-            console.print(make_table(levels, heads=(head, "written as", "")))
-    console.print()
+            screen.say()
+            screen.table(levels, heads=(head, "written as", ""))
+    screen.say()
     rows = [
         (o.name, _kind(o), "" if o.default is None else str(o.default), _meaning(o)) for o in driver.options.values()
     ]
-    console.print(make_table(rows, heads=("option", "type", "default", "meaning")))
+    screen.table(rows, heads=("option", "type", "default", "meaning"))
 
 
 def _written_as(state: State) -> str:
@@ -157,7 +157,8 @@ _SPELLED = {"go": "like 5s", "iso": "like PT5S", "suffix": "like 5 or 500ms"}
 
 
 def _kind(option: Option) -> str:
-    return f"{option.type}, {_SPELLED.get(option.unit, option.unit)}" if option.unit else option.type
+    """What a value is: of a duration or a size, the unit that a bare number counts."""
+    return _SPELLED.get(option.unit, option.unit) if option.unit else option.type
 
 
 def _meaning(option: Option) -> str:

@@ -1,25 +1,21 @@
 """How results are printed: JSON, tables that fit the terminal, masked texts with their parts marked.
 
-User text is never markup: it is wrapped in `Text`, and the console interprets nothing.
+User text is never markup: it is wrapped in `Text`, and the screen interprets nothing.
 """
 
 from __future__ import annotations
 
 import json
-import os
 import sys
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from typing import NamedTuple
-
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
 
 from ..exchange import Reading
 from ..text import cells, excerpt, masked_position
 from ..vetting import Finding, Severity
+from .layout import Line
+from .screen import Screen, clean
 
-PIPE_WIDTH = 80
 ZEROES = {
     "unlimited": "no limit",
     "system": "the system's own",
@@ -31,50 +27,9 @@ ZEROES = {
 SEVERITY_STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "yellow", Severity.NOTE: "cyan"}
 
 
-def make_console(*, err: bool = False) -> Console:
-    """Make a console that prints text as it is; 80 columns wide where it is no terminal."""
-    stream = sys.stderr if err else sys.stdout
-    width = None if stream.isatty() or "COLUMNS" in os.environ else PIPE_WIDTH
-    return Console(file=stream, markup=False, emoji=False, highlight=False, width=width)
-
-
 def print_json(document: object) -> None:
     """Print a document as indented JSON, never in colour."""
     sys.stdout.write(json.dumps(document, indent=2, ensure_ascii=False) + "\n")
-
-
-def clean(text: str) -> str:
-    """Replace characters that would move the cursor or hide text."""
-    return "".join(c if c.isprintable() else "·" for c in text)
-
-
-def make_table(
-    rows: Iterable[Sequence[str | Text]],
-    *,
-    heads: Sequence[str] = (),
-    right: Sequence[int] = (),
-    whole: Sequence[int] = (),
-    shrink: int = -1,
-) -> Table:
-    """Make a table without rules; the columns in ``right`` hold numbers, and column ``shrink`` gives way first.
-
-    Columns in ``whole`` are never broken.
-    """
-    listed = [list(row) for row in rows]
-    columns = len(heads) or (len(listed[0]) if listed else 0)
-    table = Table(box=None, show_header=bool(heads), padding=(0, 2, 0, 0), header_style="bold", pad_edge=False)
-    for index in range(columns):
-        flexible = index == (shrink if shrink >= 0 else columns - 1)
-        table.add_column(
-            heads[index] if heads else "",
-            justify="right" if index in right else "left",
-            overflow="fold",
-            no_wrap=index in right or index in whole,
-            ratio=1 if flexible else None,
-        )
-    for row in listed:
-        table.add_row(*(cell if isinstance(cell, Text) else Text(clean(cell)) for cell in row))
-    return table
 
 
 class Mark(NamedTuple):
@@ -109,8 +64,11 @@ def _line_end(text: str, left: int, width: int) -> int:
     """End a line after a separator, so that no part is cut in two, unless that would leave it half empty."""
     if len(text) - left <= width:
         return len(text)
-    place = max(text.rfind(mark, left + width // 2, left + width) for mark in "&?; ,")
-    return place + 1 if place >= 0 else left + width
+    for marks in ("&?; ,", "/@"):
+        place = max(text.rfind(mark, left + width // 2, left + width) for mark in marks)
+        if place >= 0:
+            return place + 1
+    return left + width
 
 
 def _underline(under: list[str], start: int, end: int, label: str) -> None:
@@ -136,40 +94,32 @@ def _widened(piece: str, under: list[str]) -> str:
 
 
 def print_findings(
-    console: Console, findings: Sequence[Finding], *, explain: bool = True, reading: Reading | None = None
+    screen: Screen, findings: Sequence[Finding], *, explain: bool = True, reading: Reading | None = None
 ) -> None:
     """Print findings, one block each: severity and rule, place, message, why and what to do.
 
     With the reading that they are about, each place is shown in its masked text.
     """
     for found in findings:
-        head = Text(f"{found.severity.value:<9}", style=SEVERITY_STYLES[found.severity])
-        head.append(found.rule.value, style="bold")
+        head = Line(f"{found.severity.value:<9}", SEVERITY_STYLES[found.severity]).append(found.rule.value, "bold")
         if found.line is not None:
-            head.append(f"  {clean(found.source or '')}:{found.line}:{found.column}")
+            head.append(f"  {found.source or ''}:{found.line}:{found.column}")
         elif found.source is not None:
-            head.append(f"  {clean(found.source)}")
+            head.append(f"  {found.source}")
         elif found.start is not None and found.end is not None:
-            head.append(f"  at character {found.start + 1}", style="dim")
-        console.print(head, soft_wrap=True)
+            head.append(f"  at character {found.start + 1}", "dim")
+        screen.say(head, whole=found.line is not None, hang=9)
         if explain and reading is not None and found.start is not None and found.end is not None:
-            for line in _place_in(reading, found.start, found.end):
-                console.print(Text("      " + line, style="dim"))
-        rows = [("", clean(found.message))]
-        if explain:
-            rows += [("why", found.why), ("do", clean(found.hint))]
-        table = Table(box=None, show_header=False, padding=(0, 1, 0, 0), pad_edge=False)
-        table.add_column(width=8, justify="right", style="dim")
-        table.add_column(overflow="fold")
-        for label, text in rows:
-            table.add_row(Text(label), Text(text))
-        console.print(table)
+            for line in _place_in(reading, found.start, found.end, screen.width - 11):
+                screen.say(" " * 9 + line, "dim", whole=True)
+        for label, text in [("", found.message), *([("why", found.why), ("do", found.hint)] if explain else [])]:
+            screen.say(Line(f"{label:>8} ", "dim").append(text), hang=9)
 
 
-def _place_in(reading: Reading, start: int, end: int) -> list[str]:
+def _place_in(reading: Reading, start: int, end: int, width: int) -> list[str]:
     spans = list(reading.secret_spans)
     caret = masked_position(start, spans), masked_position(end, spans)
-    return excerpt(str(reading.text), (caret[0], max(caret)))
+    return excerpt(str(reading.text), (caret[0], max(caret)), width)
 
 
 def count_findings(findings: Sequence[Finding]) -> str:

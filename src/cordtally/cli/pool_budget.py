@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 import click
-from rich.text import Text
 
 from ..errors import PoolModelError
 from ..model import Cord
@@ -13,7 +12,8 @@ from ..pooling import show_seconds, show_share
 from ..pooling.budgeting import Budget, Pooler, Server, Service, allocate, make_budget, read_services
 from ..pooling.budgeting.services import check_services, make_entry
 from .inputs import environment_option, json_option
-from .output import make_console, make_table, print_json
+from .output import print_json
+from .screen import Screen
 
 
 @click.command("budget")
@@ -105,14 +105,12 @@ def _pool_size(cord: Cord) -> int:
 
 
 def _print(budget: Budget, plot: Path | None) -> None:
-    console = make_console()
+    screen = Screen()
     server = budget.server
-    console.print(
-        Text("it fits" if budget.fits else "it does not fit", style="bold green" if budget.fits else "bold red")
-    )
+    screen.say("it fits" if budget.fits else "it does not fit", "bold green" if budget.fits else "bold red")
     for finding in budget.findings:
-        console.print(Text(f"  {finding}"))
-    console.print()
+        screen.say(f"  {finding}")
+    screen.say()
     behind = any(row.behind for row in budget.rows)
     several = server.servers > 1
     stages = ["now", "scaled", "deploying", *(["failover"] if several else [])]
@@ -125,19 +123,17 @@ def _print(budget: Budget, plot: Path | None) -> None:
     rows.append(["server leaves", *([kept] * len(stages)), *([""] if behind else [])])
     heads = ["connections", "now", "autoscaled", "all deploying", *(["a server lost"] if several else [])]
     heads += ["clients behind it"] if behind else []
-    console.print(make_table(rows, heads=heads, right=range(1, len(heads)), shrink=0))
+    screen.table(rows, heads=heads, right=range(1, len(heads)), shrink=0)
     if budget.allocation is not None:
         allocation = budget.allocation
-        console.print()
-        console.print(
-            Text(f"shared so that {allocation.waiting:.3g} requests (weighted) wait on average", style="bold")
-        )
+        screen.say()
+        screen.say(f"shared so that {allocation.waiting:.3g} requests (weighted) wait on average", "bold")
         shares = [
             [s.name, str(s.pool_size), str(s.connections), show_seconds(s.mean_wait), show_seconds(s.p99),
              show_share(s.timeout_share)]
             for s in allocation.shares
         ]  # fmt: skip
         heads = ["service", "pool size", "at worst", "mean wait", "p99", "give up"]
-        console.print(make_table(shares, heads=heads, right=range(1, 6), shrink=0))
+        screen.table(shares, heads=heads, right=range(1, 6), shrink=0)
     if plot is not None:
-        console.print(Text(f"drawn: {plot}"))
+        screen.say(f"drawn: {plot}")

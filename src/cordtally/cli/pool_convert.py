@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 import click
-from rich.text import Text
 
 from ..catalog.pool_libraries import list_pools, load_pool
 from ..errors import FieldError, quoted
@@ -13,7 +12,9 @@ from ..exchange import Outcome
 from ..pooling.settings import PoolConversion, convert_pool, read_settings
 from ..pooling.settings.reading import parse_lines
 from .inputs import json_option
-from .output import make_console, make_table, print_json
+from .layout import Line
+from .output import print_json
+from .screen import Screen
 
 _STYLES = {Outcome.DROPPED: "bold red", Outcome.APPROXIMATED: "yellow", Outcome.IMPLIED: "cyan", Outcome.ADDED: "cyan"}
 
@@ -80,26 +81,26 @@ def _list(as_json: bool) -> None:
         ]
         for p in sorted(libraries, key=lambda p: (p.kind, p.language, p.id))
     ]
-    make_console().print(make_table(rows, heads=("id", "pool", "language", "facts from"), whole=(0,)))
+    Screen().table(rows, heads=("id", "pool", "language", "facts from"), whole=(0,))
 
 
 def _print(conversion: PoolConversion) -> None:
-    console = make_console()
-    console.print(Text(f"{conversion.target.title}: {conversion.target.where}", style="bold"))
+    screen = Screen()
+    screen.say(f"{conversion.target.title}: {conversion.target.where}", "bold")
     for name, text in conversion.settings.items():
-        console.print(Text(f"  {name} = {text}"))
+        screen.say(f"  {name} = {text}")
     if not conversion.settings:
-        console.print(Text("  nothing to set", style="dim"))
-    console.print()
-    rows: list[list[str | Text]] = [
-        [Text(line.outcome.value, style=_STYLES.get(line.outcome, "green")), line.part.replace("_", " "),
+        screen.say("  nothing to set", "dim")
+    screen.say()
+    rows: list[list[str | Line]] = [
+        [Line(line.outcome.value, _STYLES.get(line.outcome, "green")), line.part.replace("_", " "),
          _told(line.source, line.target, line.reason)]
         for line in conversion.ledger
     ]  # fmt: skip
-    console.print(make_table(rows, whole=(0, 1)))
+    screen.table(rows, whole=(0, 1))
     for library in (conversion.source, conversion.target):
         if not library.checked:
-            console.print(Text(f"note: facts about {library.title} come from documentation only", style="yellow"))
+            screen.say(f"note: facts about {library.title} come from documentation only", "yellow")
 
 
 def _told(source: str | None, target: str | None, reason: str | None) -> str:

@@ -6,13 +6,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
-from rich.console import Console
-from rich.text import Text
 
 from ..errors import FieldError, quoted
 from ..pooling import show_coefficient, show_rate, show_seconds, show_share
 from .inputs import json_option
-from .output import make_console, make_table, print_json
+from .output import print_json
+from .screen import Screen
 
 if TYPE_CHECKING:
     from ..pooling.fitting.arrivals import ArrivalFit
@@ -57,24 +56,24 @@ def _columns(text: str | None) -> dict[str, str]:
 
 
 def _print(fit: PoolFit, plot: Path | None) -> None:
-    console = make_console()
+    screen = Screen()
     if fit.arrivals is not None:
-        _print_arrivals(console, fit.arrivals)
+        _print_arrivals(screen, fit.arrivals)
     if fit.holds is not None:
-        _print_holds(console, fit.holds)
+        _print_holds(screen, fit.holds)
     if fit.in_use is not None:
-        console.print(Text(f"in use  {fit.in_use:.3g} connections on average (Little's law)"))
+        screen.say(f"in use  {fit.in_use:.3g} connections on average (Little's law)")
     if fit.scalability is not None:
-        _print_law(console, fit.scalability)
-    console.print()
+        _print_law(screen, fit.scalability)
+    screen.say()
     for warning in fit.warnings:
-        console.print(Text(f"warning: {warning}", style="yellow"))
+        screen.say(f"warning: {warning}", "yellow")
     if plot is not None:
-        console.print(Text(f"drawn: {plot}"))
+        screen.say(f"drawn: {plot}")
 
 
-def _print_arrivals(console: Console, arrivals: ArrivalFit) -> None:
-    console.print(Text("arrivals", style="bold"))
+def _print_arrivals(screen: Screen, arrivals: ArrivalFit) -> None:
+    screen.say("arrivals", "bold")
     peak = f"{arrivals.peak_factor:.2f} times that" if arrivals.peak_factor > 1 else "no more than chance makes"
     hang = abs(arrivals.autocorrelation) > arrivals.autocorrelation_bound
     beyond = "beyond" if hang else "within"
@@ -90,11 +89,11 @@ def _print_arrivals(console: Console, arrivals: ArrivalFit) -> None:
     if len(arrivals.by_hour) > 1:
         busiest = max(arrivals.by_hour, key=lambda hour: hour[1])
         rows.append(["by hour", f"busiest is hour {busiest[0]:.0f} with {show_rate(busiest[1])}"])
-    console.print(make_table([["  " + name, text] for name, text in rows]))
+    screen.table([["  " + name, text] for name, text in rows])
 
 
-def _print_holds(console: Console, holds: HoldFit) -> None:
-    console.print(Text("holds", style="bold"))
+def _print_holds(screen: Screen, holds: HoldFit) -> None:
+    screen.say("holds", "bold")
     low, high = holds.mean_interval
     rows = [
         ["mean", f"{show_seconds(holds.mean)} ({show_seconds(low)} to {show_seconds(high)})"],
@@ -107,11 +106,11 @@ def _print_holds(console: Console, holds: HoldFit) -> None:
         best = holds.families[0]
         others = ", ".join(f"{f.name} {f.distance:.3f}" for f in holds.families[1:])
         rows.append(["nearest", f"{best.name}, at most {best.distance:.3f} off its distribution ({others})"])
-    console.print(make_table([["  " + name, text] for name, text in rows]))
+    screen.table([["  " + name, text] for name, text in rows])
 
 
-def _print_law(console: Console, law: ScalabilityFit) -> None:
-    console.print(Text("server (Universal Scalability Law)", style="bold"))
+def _print_law(screen: Screen, law: ScalabilityFit) -> None:
+    screen.say("server (Universal Scalability Law)", "bold")
 
     rows = [
         [
@@ -126,4 +125,4 @@ def _print_law(console: Console, law: ScalabilityFit) -> None:
         ],
         ["fit", f"{law.count} points, typically {show_share(law.error)} off"],
     ]
-    console.print(make_table([["  " + name, text] for name, text in rows]))
+    screen.table([["  " + name, text] for name, text in rows])

@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
-from rich.text import Text
 
 from ..exchange import read
 from ..model import Cord, Duration
@@ -22,8 +21,9 @@ from .inputs import (
     take_text,
     text_options,
 )
-from .output import clean, make_console, make_table, print_json
+from .output import print_json
 from .progress import show_progress
+from .screen import Screen, clean
 
 if TYPE_CHECKING:
     from ..pooling.measuring import Measurement, Plan
@@ -104,37 +104,37 @@ def command(
 
 def _announce(cord: Cord, plan: Plan) -> None:
     place = ", ".join(str(host) for host in cord.hosts) or str(cord.database)
-    console = make_console(err=True)
+    screen = Screen(err=True)
     how = "may change data" if plan.writes else "read-only"
-    console.print(Text(f"{cord.engine} at {clean(place)}: {clean(plan.statement)}", style="bold"))
+    screen.say(f"{cord.engine} at {clean(place)}: {clean(plan.statement)}", "bold")
     told = f"  {len(plan.steps)} steps of {show_seconds(plan.seconds)}, 1 to {plan.most_connections} connections, {how}"
-    console.print(Text(f"{told}; about {show_seconds(plan.lasts)} in all"))
+    screen.say(f"{told}; about {show_seconds(plan.lasts)} in all")
 
 
 def _print(found: Measurement, written: list[Path]) -> None:
-    console = make_console()
+    screen = Screen()
     rows = [
         [str(s.concurrency), show_rate(s.throughput), show_seconds(s.p50), show_seconds(s.p95), show_seconds(s.p99)]
         for s in found.steps
     ]
     heads = ("active", "throughput", "p50", "p95", "p99 of a statement")
-    console.print(make_table(rows, heads=heads, right=range(5)))
-    console.print()
+    screen.table(rows, heads=heads, right=range(5))
+    screen.say()
     law = found.law
     if law is not None:
         if found.knee is None:
-            console.print(Text(f"no knee up to {found.steps[-1].concurrency} connections", style="bold green"))
-            console.print(Text("  more of them still do more work than they slow each other down: measure with more"))
+            screen.say(f"no knee up to {found.steps[-1].concurrency} connections", "bold green")
+            screen.say("  more of them still do more work than they slow each other down: measure with more")
         else:
-            console.print(Text(f"knee at {found.knee} active over all clients", style="bold green"))
-            console.print(Text("  beyond it each request takes longer faster than more of them are done"))
+            screen.say(f"knee at {found.knee} active over all clients", "bold green")
+            screen.say("  beyond it each request takes longer faster than more of them are done")
         peak = f"most work with {found.peak:.0f} active" if found.peak else "no peak seen"
         alpha, beta = show_coefficient(law.alpha, law.alpha_interval), show_coefficient(law.beta, law.beta_interval)
-        console.print(Text(f"  {peak}; alpha {alpha}, beta {beta}"))
-        console.print()
+        screen.say(f"  {peak}; alpha {alpha}, beta {beta}")
+        screen.say()
     if found.comparisons and found.arrivals is not None:
         told = f"waits with a pool of {found.pool_size}, {show_rate(found.arrivals)} at random instants"
-        console.print(Text(told, style="bold"))
+        screen.say(told, "bold")
         waits = [
             [
                 c.name,
@@ -144,8 +144,8 @@ def _print(found: Measurement, written: list[Path]) -> None:
             ]
             for c in found.comparisons
         ]
-        console.print(make_table(waits, heads=("", "measured", "predicted", "9 of 10 such runs"), right=(1, 2, 3)))
+        screen.table(waits, heads=("", "measured", "predicted", "9 of 10 such runs"), right=(1, 2, 3))
     for note in found.notes:
-        console.print(Text(f"note: {note}", style="yellow"))
+        screen.say(f"note: {note}", "yellow")
     for path in written:
-        console.print(Text(f"written: {path}"))
+        screen.say(f"written: {path}")

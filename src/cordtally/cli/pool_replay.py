@@ -9,13 +9,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
-from rich.text import Text
 
 from ..errors import FieldError, quoted
 from ..pooling import show_seconds
 from .inputs import json_option
-from .output import make_console, make_table, print_json
+from .output import print_json
 from .progress import show_progress
+from .screen import Screen
 
 if TYPE_CHECKING:
     from ..pooling.simulation.replay import Estimate, Replay
@@ -104,28 +104,28 @@ def _draw(found: Replay, line: Path | None, waits: Path | None) -> list[Path]:
 def _print(found: Replay, drawn: list[Path]) -> None:
     from ..pooling.simulation.rules import COUNTED
 
-    console = make_console()
+    screen = Screen()
     first = found.cases[0]
     requests = first.figures["requests"].mean
     runs = f"{found.replications} run{'' if found.replications == 1 else 's'}"
     told = f"{runs} of {show_seconds(first.scenario.duration)}, {requests:,.0f} requests each"
-    console.print(Text(told, style="bold"))
-    console.print()
-    rows: list[list[str | Text]] = []
+    screen.say(told, "bold")
+    screen.say()
+    rows: list[list[str]] = []
     wanted = {**_SHARES, **_TIMES, "in_use": "connections in use", "waiting": "requests waiting", **COUNTED}
     for name, called in wanted.items():
         estimates = [case.figures[name] for case in found.cases]
         if name in _ALWAYS or any(e.mean > 0 for e in estimates):
             rows.append([called, *(_shown(name, e) for e in estimates)])
     heads = ["", *(case.name for case in found.cases)]
-    console.print(make_table(rows, heads=heads, right=range(1, len(heads)), shrink=0))
-    console.print()
+    screen.table(rows, heads=heads, right=range(1, len(heads)), shrink=0)
+    screen.say()
     for note in found.notes:
-        console.print(Text(f"note: {note}", style="yellow"))
+        screen.say(f"note: {note}", "yellow")
     between = " ± half the width of their 95 % intervals;" if found.replications > 1 else ""
-    console.print(Text(f"means of {runs}{between} seed {found.seed}", style="dim"))
+    screen.say(f"means of {runs}{between} seed {found.seed}", "dim")
     for path in drawn:
-        console.print(Text(f"drawn: {path}"))
+        screen.say(f"drawn: {path}")
 
 
 def _shown(name: str, estimate: Estimate) -> str:

@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import Any
 
 import click
-from rich.text import Text
 
 from ..errors import FieldError, quoted
 from ..model import Duration
@@ -26,7 +25,9 @@ from ..pooling import (
     size_pool,
 )
 from .inputs import json_option
-from .output import make_console, make_table, print_json
+from .layout import Line
+from .output import print_json
+from .screen import Screen
 
 _PERCENTILE = re.compile(r"p(\d{1,2}(?:\.\d{1,6})?)=(.+)", re.ASCII)
 _COEFFICIENT = re.compile(r"(alpha|beta)=(\d*\.?\d+(?:[eE]-?\d+)?)", re.ASCII)
@@ -178,30 +179,30 @@ def _contention(text: str) -> Contention:
 
 
 def _print(sizing: PoolSizing, plot: Path | None) -> None:
-    console = make_console()
+    screen = Screen()
     load = sizing.load
     each = " per instance" if load.instances > 1 else ""
     if sizing.recommended is None:
-        console.print(Text("no pool size can do this", style="bold red"))
+        screen.say("no pool size can do this", "bold red")
     else:
-        console.print(Text(f"pool size {sizing.recommended}{each}", style="bold green"))
+        screen.say(f"pool size {sizing.recommended}{each}", "bold green")
     for reason in sizing.reasons:
-        console.print(Text(f"  {reason}"))
+        screen.say(f"  {reason}")
     if sizing.headroom:
-        console.print(Text("  " + _bears(sizing)))
-    console.print()
+        screen.say("  " + _bears(sizing))
+    screen.say()
     patient = math.isfinite(load.acquire_timeout)
-    console.print(Text(f"target: {sizing.target}"))
+    screen.say(f"target: {sizing.target}")
     left_out = {"give up": not patient, "hold": not load.contention, "mean": patient and bool(load.contention)}
     heads = [head for head in _FIGURES if not left_out.get(head)]
     rows = [_row(row, heads, recommended=row.size == sizing.recommended) for row in sizing.rows]
-    console.print(make_table(rows, heads=[*heads, "met"], right=range(len(heads))))
-    console.print()
-    console.print(Text(f"model: {sizing.model}: {sizing.why_model}.", style="dim"))
+    screen.table(rows, heads=[*heads, "met"], right=range(len(heads)))
+    screen.say()
+    screen.say(f"model: {sizing.model}: {sizing.why_model}.", "dim")
     for caution in sizing.cautions:
-        console.print(Text(f"note: {caution}", style="yellow"))
+        screen.say(f"note: {caution}", "yellow")
     if plot is not None:
-        console.print(Text(f"drawn: {plot}"))
+        screen.say(f"drawn: {plot}")
 
 
 def _bears(sizing: PoolSizing) -> str:
@@ -215,7 +216,7 @@ def _bears(sizing: PoolSizing) -> str:
     return ", ".join([f"it bears {told[0]} (most sensitive)", *told[1:]])
 
 
-def _row(row: PoolRow, heads: Sequence[str], *, recommended: bool) -> list[str | Text]:
+def _row(row: PoolRow, heads: Sequence[str], *, recommended: bool) -> list[str | Line]:
     mark = "yes ←" if recommended else "yes" if row.meets else "no"
     shown = [*(_FIGURES[head](row) for head in heads), mark]
-    return [Text(cell, style="bold green" if recommended else "") for cell in shown]
+    return [Line(cell, "bold green" if recommended else "") for cell in shown]

@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 import click
-from rich.text import Text
 
 from ..errors import FieldError
 from ..exchange import read
@@ -21,8 +20,10 @@ from .inputs import (
     take_cord_or_text,
     take_text,
 )
-from .output import SEVERITY_STYLES, make_console, print_json
+from .layout import Line
+from .output import SEVERITY_STYLES, print_json
 from .pool_convert import take_settings
+from .screen import Screen
 
 _LIMIT = 5.0  # seconds that the server may take to answer
 
@@ -90,11 +91,11 @@ def _limits(
 
 
 def _print(findings: tuple[Finding, ...], title: str) -> None:
-    console = make_console()
+    screen = Screen()
     if not findings:
-        console.print(Text(f"nothing found in these settings of {title}", style="green"))
+        screen.say(f"nothing found in these settings of {title}", "green")
     for finding in findings:
-        head = Text(f"{finding.severity.value:<8}", style=SEVERITY_STYLES[finding.severity])
-        console.print(head.append(finding.rule.value, style="bold"))
-        console.print(Text(f"    {finding.message}"))
-        console.print(Text(f"    {finding.hint}", style="dim"))
+        head = Line(f"{finding.severity.value:<8}", SEVERITY_STYLES[finding.severity])
+        screen.say(head.append(finding.rule.value, "bold"))
+        screen.say(f"    {finding.message}")
+        screen.say(f"    {finding.hint}", "dim")

@@ -8,8 +8,6 @@ from time import monotonic, sleep
 from typing import TYPE_CHECKING
 
 import click
-from rich.console import Group
-from rich.text import Text
 
 from ..errors import FieldError
 from ..exchange import read
@@ -24,10 +22,11 @@ from .inputs import (
     take_text,
     text_options,
 )
-from .output import clean, make_console, make_table
+from .layout import Line
+from .screen import Screen
 
 if TYPE_CHECKING:
-    from rich.console import RenderableType
+    from rich.text import Text
 
     from ..pooling.watching import Sample, Watch
 
@@ -70,17 +69,17 @@ def command(
     wanted = take_text(text, from_env)
     found, folder = (wanted, Path()) if driver else take_cord_or_text(wanted, environment, tally_file)
     cord = found if isinstance(found, Cord) else read(found, driver=driver).cord
-    console = make_console()
+    screen = Screen()
     with ExitStack() as stack:
         recorder = None if record is None else stack.enter_context(Recorder(record))
         watch = stack.enter_context(Watch(cord, surroundings=surroundings(folder)))
         live = None
-        if console.is_terminal:
+        if screen.is_terminal:
             from rich.live import Live
 
-            live = stack.enter_context(Live(console=console, auto_refresh=False))
+            live = stack.enter_context(Live(auto_refresh=False))
         else:
-            console.print(_HEAD)
+            screen.say(_HEAD, whole=True)
         try:
             while True:
                 begun = monotonic()
@@ -88,16 +87,16 @@ def command(
                 if recorder is not None:
                     recorder.write(sample)
                 if live is not None:
-                    live.update(_page(cord, watch, interval), refresh=True)
+                    live.update(_drawn(screen, _page(screen, cord, watch, interval)), refresh=True)
                 else:
-                    console.print(_line(sample))
+                    screen.say(_line(sample), whole=True)
                 if end is not None and begun + interval > end:
                     break
                 sleep(max(0.0, begun + interval - monotonic()))
         except KeyboardInterrupt:
             pass
     if recorder is not None and record is not None:
-        console.print(Text(f"recorded: {recorder.count} looks in {record}"))
+        screen.say(f"recorded: {recorder.count} looks in {record}")
     return 0
 
 
@@ -113,7 +112,14 @@ def _line(sample: Sample) -> str:
     )
 
 
-def _page(cord: Cord, watch: Watch, interval: float) -> RenderableType:
+def _drawn(screen: Screen, lines: list[Line]) -> Text:
+    """Give a page in the form that rich shows again and again in one place."""
+    from rich.text import Text
+
+    return Text.from_ansi("\n".join(map(screen.drawn, lines)))
+
+
+def _page(screen: Screen, cord: Cord, watch: Watch, interval: float) -> list[Line]:
     from ..pooling.watching.watch import warnings_of
 
     sample = watch.history[-1]
@@ -130,18 +136,18 @@ def _page(cord: Cord, watch: Watch, interval: float) -> RenderableType:
         ["oldest", show_seconds(seen.oldest), ""],
         ["done", done, ""],
     ]
-    table = make_table(rows, heads=("", "now", f"the last {_SHOWN} looks"), right=(1,))
     holders = [[name or "unnamed", str(count)] for name, count in seen.holders[:_MOST_HOLDERS]]
     if len(seen.holders) > _MOST_HOLDERS:
         holders.append(["others", str(sum(count for _, count in seen.holders[_MOST_HOLDERS:]))])
     share = 100 * sample.cost / interval
     told = f"looking costs {show_seconds(sample.cost)} each {show_seconds(interval)} ({share:.2g} %); Ctrl-C ends"
-    parts: list[RenderableType] = [
-        Text(f"{cord.engine} at {clean(place)}", style="bold"), Text(), table, Text(),
-        make_table(holders, heads=("who", "connections"), right=(1,), shrink=0),
+    return [
+        *screen.lines(f"{cord.engine} at {place}", "bold"), Line(),
+        *screen.table_lines(rows, heads=("", "now", f"the last {_SHOWN} looks"), right=(1,)), Line(),
+        *screen.table_lines(holders, heads=("who", "connections"), right=(1,), shrink=0),
+        *(part for warning in warnings_of(sample) for part in screen.lines(f"warning: {warning}", "yellow")), Line(),
+        *screen.lines(told, "dim"),
     ]  # fmt: skip
-    parts += [Text(f"warning: {warning}", style="yellow") for warning in warnings_of(sample)]
-    return Group(*parts, Text(), Text(told, style="dim"))
 
 
 def _curve(watch: Watch, name: str) -> str:

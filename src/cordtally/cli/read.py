@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 import click
-from rich.text import Text
 
 from ..catalog import Option, load_canonical, load_driver
 from ..exchange import OptionRow, Part, Reading, read
@@ -28,17 +27,8 @@ from .inputs import (
     unmask_option,
 )
 from .lines import stream_lines
-from .output import (
-    ZEROES,
-    Mark,
-    clean,
-    count_findings,
-    make_console,
-    make_table,
-    marked_lines,
-    print_findings,
-    print_json,
-)
+from .output import ZEROES, Mark, count_findings, marked_lines, print_findings, print_json
+from .screen import Screen, clean
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -103,16 +93,16 @@ def _follow(reading: Reading, limit: str) -> Resolution:
 
 
 def _print_resolution(resolution: Resolution) -> None:
-    console = make_console()
-    console.print()
+    screen = Screen()
+    screen.say()
     if not resolution.steps:
-        console.print(Text("nothing to look up: hosts and database are stated", style="dim"))
+        screen.say("nothing to look up: hosts and database are stated", "dim")
         return
     for step in resolution.steps:
-        console.print(Text(f"followed  {step}"))
+        screen.say(f"followed  {step}")
     cord = resolution.cord
     hosts = ", ".join(map(str, cord.hosts)) or "the engine's default host"
-    console.print(Text(f"leads to  {hosts}" + (f", database {cord.database}" if cord.database else "")))
+    screen.say(f"leads to  {hosts}" + (f", database {cord.database}" if cord.database else ""))
 
 
 def _read(text: str, driver: str | None, environment: str | None, tally_file: Path | None) -> Reading:
@@ -136,10 +126,10 @@ def _document(reading: Reading, effective: bool, unmask: bool) -> dict[str, obje
 
 
 def _print(reading: Reading, unmask: bool) -> None:
-    console = make_console()
+    screen = Screen()
     driver = load_driver(reading.driver)
-    console.print(Text(f"Read as {driver.title} ({reading.driver}/{reading.notation}) would read it:", style="bold"))
-    console.print()
+    screen.say(f"Read as {driver.title} ({reading.driver}/{reading.notation}) would read it:", "bold")
+    screen.say()
     source = reading.text.unmask()
     secret_spans = [] if unmask else list(reading.secret_spans)
     numbered = [(str(n), p) for n, p in enumerate((p for p in reading.parts if p.role != "scheme"), 1)]
@@ -149,21 +139,21 @@ def _print(reading: Reading, unmask: bool) -> None:
         if p.end > p.start
     ]
     shown = source if unmask else str(reading.text)
-    for line in marked_lines(shown, marks, console.width - 4):
-        console.print(Text("  " + line))
+    for line in marked_lines(shown, marks, screen.width - 4):
+        screen.say("  " + line)
     rows = [_row(label, part, reading, unmask) for label, part in numbered]
-    console.print(make_table([*rows, *_implied_rows(reading)], heads=("", "part", "value", "meaning"), right=(0,)))
+    screen.table([*rows, *_implied_rows(reading)], heads=("", "part", "value", "meaning"), right=(0,))
     findings = vet_reading(reading)
-    console.print()
+    screen.say()
     if findings:
         _print_short(findings)
-        console.print(Text(f"{count_findings(findings)}; cordtally vet says why", style="dim"))
+        screen.say(f"{count_findings(findings)}; cordtally vet says why", "dim")
     else:
-        console.print(Text("nothing doubtful", style="green"))
+        screen.say("nothing doubtful", "green")
 
 
 def _print_short(findings: tuple[Finding, ...]) -> None:
-    print_findings(make_console(), findings, explain=False)
+    print_findings(Screen(), findings, explain=False)
 
 
 def _row(label: str, part: Part, reading: Reading, unmask: bool) -> tuple[str, str, str, str]:

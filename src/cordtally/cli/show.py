@@ -5,12 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 
 import click
-from rich.text import Text
 
 from ..exchange import write
 from ..tally import Resolved, load
 from .inputs import environment_option, first_target, json_option
-from .output import make_console, make_table, print_json
+from .layout import Line
+from .output import print_json
+from .screen import Screen
 
 
 @click.command("show")
@@ -29,7 +30,7 @@ def command(
             keys = ("cord", "engine", "place", "database", "password")
             print_json({"schema": "cordtally/tally/1", "cords": [dict(zip(keys, row)) for row in rows]})
         else:
-            make_console().print(make_table(rows, heads=("cord", "engine", "place", "database", "password"), shrink=2))
+            Screen().table(rows, heads=("cord", "engine", "place", "database", "password"), shrink=2)
         return 0
     resolved = tally.resolve(cord, environment=environment)
     written = write(resolved.cord, target or resolved.driver or first_target(resolved.cord.engine))
@@ -38,15 +39,15 @@ def command(
         head = {"schema": "cordtally/cord/1", "cord": cord, "environment": environment}
         print_json({**head, "fields": fields, "target": written.target, "text": str(written.text)})
         return 0
-    console = make_console()
+    screen = Screen()
     where = f" in {environment}" if environment else ""
-    origins = [(o.field, Text(o.value.replace(", ", "\n")), o.layer) for o in resolved.origins]
-    console.print(Text(f"{cord}{where}, from {tally.path.name}", style="bold"))
-    console.print()
-    console.print(make_table(origins, heads=("field", "value", "layer"), shrink=1))
-    console.print()
-    console.print(Text(f"for {written.target} (without its password):", style="dim"))
-    console.print(Text(f"{written.text}"), soft_wrap=True)
+    origins = [(o.field, Line(o.value.replace(", ", "\n")), o.layer) for o in resolved.origins]
+    screen.say(f"{cord}{where}, from {tally.path.name}", "bold")
+    screen.say()
+    screen.table(origins, heads=("field", "value", "layer"), shrink=1)
+    screen.say()
+    screen.say(f"for {written.target} (without its password):", "dim")
+    screen.say_exactly(str(written.text))
     return 0
 
 

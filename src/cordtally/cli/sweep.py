@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 
 import click
-from rich.progress import Progress, SpinnerColumn, TextColumn
-from rich.text import Text
 
 from ..sweeping import Hit, Sweep, sweep
 from ..vetting import RULES, Subject
 from .inputs import fail_on_option, fails, json_option
-from .output import SEVERITY_STYLES, clean, make_console, print_json
+from .layout import Line
+from .output import SEVERITY_STYLES, print_json
+from .progress import show_count
+from .screen import Screen, clean
 
 
 @click.command("sweep")
@@ -32,22 +32,18 @@ def command(path: Path, fail_on: str, quiet: bool, as_json: bool) -> int:
 
 def _sweep(path: Path) -> Sweep:
     try:
-        if not sys.stderr.isatty():
-            return sweep(path)
-        columns = (SpinnerColumn(), TextColumn("{task.completed:,} files read"))
-        with Progress(*columns, console=make_console(err=True), transient=True) as progress:
-            task = progress.add_task("sweep", total=None)
-            return sweep(path, progress=lambda count: progress.update(task, completed=count))
+        with show_count("files read") as progress:
+            return sweep(path, progress=progress)
     except FileNotFoundError as error:
         raise click.UsageError(str(error)) from None
 
 
 def _print(result: Sweep, quiet: bool) -> None:
-    console = make_console()
+    screen = Screen()
     for hit in result.hits:
-        console.print(_line(hit), soft_wrap=True)
+        screen.say(_line(hit), whole=True)
         if not quiet:
-            console.print(Text(f"    {clean(hit.masked)}"), soft_wrap=True)
+            screen.say(f"    {clean(hit.masked)}", whole=True)
     if quiet:
         return
     rules = [rule.id for rule in RULES.values() if rule.subject is Subject.TREE]
@@ -56,10 +52,10 @@ def _print(result: Sweep, quiet: bool) -> None:
     passed = [(result.binary, "binary"), (result.too_large, "too large"), (result.unreadable, "unreadable")]
     skipped = ", ".join(f"{n} {name}" for n, name in passed if n)
     files = f"{result.files:,} file{'' if result.files == 1 else 's'} read"
-    console.print(Text(f"\n{told}; {files}{f', passed over: {skipped}' if skipped else ''}", style="bold"))
+    screen.say(f"\n{told}; {files}{f', passed over: {skipped}' if skipped else ''}", "bold")
 
 
-def _line(hit: Hit) -> Text:
-    line = Text(f"{clean(hit.path.as_posix())}:{hit.line}:{hit.column}")
-    line.append(f"  {hit.rule.value}", style=SEVERITY_STYLES[hit.severity])
-    return line.append(f"  {hit.engine}" if hit.engine else "", style="dim")
+def _line(hit: Hit) -> Line:
+    line = Line(f"{clean(hit.path.as_posix())}:{hit.line}:{hit.column}")
+    line.append(f"  {hit.rule.value}", SEVERITY_STYLES[hit.severity])
+    return line.append(f"  {hit.engine}" if hit.engine else "", "dim")

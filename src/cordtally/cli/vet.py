@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import click
-from rich.text import Text
 
 from ..auditing import vet
 from ..exchange import Reading, read
@@ -24,7 +23,8 @@ from .inputs import (
     take_text,
 )
 from .lines import stream_lines
-from .output import count_findings, make_console, print_findings, print_json
+from .output import count_findings, print_findings, print_json
+from .screen import Screen
 
 _DATABASE_FILES = {".db", ".db3", ".sqlite", ".sqlite3"}
 
@@ -100,10 +100,10 @@ def _vet_text(text: str, driver: str | None, title: str | None) -> _Subject:
 
 
 def _print(subjects: list[_Subject], quiet: bool) -> None:
-    console = make_console()
+    screen = Screen()
     for title, findings, reading in subjects:
         if title is not None:
-            console.print(Text(title, style="bold"), soft_wrap=True)
-        print_findings(console, findings, explain=not quiet, reading=reading)
+            screen.say(title, "bold", whole=True)
+        print_findings(screen, findings, explain=not quiet, reading=reading)
         style = "green" if not findings else "dim"
-        console.print(Text(count_findings(findings) + "\n", style=style))
+        screen.say(count_findings(findings) + "\n", style)
