@@ -24,6 +24,8 @@ import re
 from collections.abc import Callable, Iterable
 from functools import wraps
 
+from .patterns import pattern
+
 TYPE_CHECKING = False  # type checkers take it as true; `typing` is not loaded for it
 if TYPE_CHECKING:
     from typing import ParamSpec, TypeVar
@@ -169,8 +171,8 @@ class CatalogError(CordTallyError):
     """A catalog file breaks its schema: a fault of this package, not of its user."""
 
 
-_HARMLESS = re.compile(r"[\w .,+*/%#~^()<>!?$\\-]{0,80}|[0-9A-Fa-f:.\[\]%]{0,60}")
-_TELLING = re.compile(r"://|@|(?:pass|pwd|secret|token)\w*\s", re.IGNORECASE)
+_HARMLESS = pattern(r"[\w .,+*/%#~^()<>!?$\\-]{0,80}|[0-9A-Fa-f:.\[\]%]{0,60}")
+_TELLING = pattern(r"://|@|(?:pass|pwd|secret|token)\w*\s", re.IGNORECASE)
 
 
 def is_harmless(text: str) -> bool:

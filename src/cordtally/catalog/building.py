@@ -19,11 +19,12 @@ from cattrs.errors import ClassValidationError, ForbiddenExtraKeysError, Iterabl
 from cattrs.gen import make_dict_structure_fn
 
 from ..errors import CatalogError
-from .facts import ROLES, CanonicalOption, Driver, Engine, Fact, NotationFacts, Option, RemarkWords, State, Store
+from ..records import Record
+from .facts import ROLES, CanonicalOption, Driver, Engine, NotationFacts, Option, RemarkWords, State, Store
 from .nearest import find_nearest
 
 FOLDER = Path(__file__).parent
-F = TypeVar("F", bound=Fact)
+F = TypeVar("F", bound=Record)
 _NOT_INHERITED = frozenset({
     "id", "title", "language", "engines", "source", "checked", "symbol", "packages", "notations", "options",
     "by_spelling", "by_canonical", "registered",
@@ -50,7 +51,7 @@ class _Strict(Converter):
 
 
 def _is_fact(cls: object) -> bool:
-    return isinstance(cls, type) and issubclass(cls, Fact)
+    return isinstance(cls, type) and issubclass(cls, Record)
 
 
 def _exactly(value: object, kind: type) -> object:
@@ -91,7 +92,7 @@ def _make(raw: Mapping[str, object], cls: type[F]) -> F:
 
 
 @cache
-def _hook(cls: type[Fact]) -> Callable[[Any, Any], Any]:
+def _hook(cls: type[Record]) -> Callable[[Any, Any], Any]:
     """The function that holds a table to a fact's names and types; cattrs writes it for a dataclass that has them."""
     named = [
         (name, kind, field(default_factory=partial(getattr, cls, name)) if hasattr(cls, name) else field())

@@ -8,12 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Any, Literal, TypeVar, get_args
+from typing import Any, Literal, get_args
 
-if TYPE_CHECKING:
-    from typing import dataclass_transform
-else:
-    dataclass_transform = lambda **_: lambda cls: cls  # noqa: E731 -- only type checkers ask for it
+from ..records import Record
 
 Level = Literal["off", "opportunistic", "encrypted", "verify-chain", "verify-identity"]
 Meaning = Literal[
@@ -29,31 +26,9 @@ Special = Literal["unlimited", "system", "none", "refused", "skipped", "from-ser
 HostStyle = Literal["inline", "paired", "further", "single"]
 ROLES: tuple[str, ...] = get_args(Role)
 _NONE: Mapping[str, Any] = MappingProxyType({})
-F = TypeVar("F", bound="Fact")
 
 
-@dataclass_transform(kw_only_default=True, frozen_default=True)
-class Fact:
-    """Names with values; what is not given has the value that stands in the class.
-
-    A dataclass in all but its making: writing the methods of twelve of them takes longer than reading a text does.
-    """
-
-    def __init__(self, **given: object) -> None:
-        self.__dict__.update(given)
-
-    def __setattr__(self, name: str, value: object) -> None:
-        raise AttributeError(f"{type(self).__name__}.{name}: facts do not change")
-
-    def __repr__(self) -> str:
-        return f"{type(self).__name__}({', '.join(f'{name}={value!r}' for name, value in vars(self).items())})"
-
-    def changed(self: F, **changes: object) -> F:
-        """Make a fact with some other values."""
-        return type(self)(**{**vars(self), **changes})
-
-
-class Option(Fact):
+class Option(Record):
     """One option of a driver, as its own source states it.
 
     ``unit`` is what a bare number counts; ``zero`` and ``negative`` say what those numbers mean to the driver;
@@ -90,7 +65,7 @@ class Option(Fact):
         return not self.only_in or notation in self.only_in
 
 
-class State(Fact):
+class State(Record):
     """One row of a driver's table of TLS levels or log-in methods: these words, given those parts, mean this.
 
     ``set`` lists option values that must stand there; ``given`` and ``absent`` list options that must be present or
@@ -105,7 +80,7 @@ class State(Fact):
     why: str | None = None
 
 
-class Conflict(Fact):
+class Conflict(Record):
     """Options that a driver does not take together: all of ``given`` stand there, ``set`` with these words."""
 
     why: str
@@ -119,7 +94,7 @@ class Conflict(Fact):
         return frozenset(self.given) | {name for name, _ in self.set}
 
 
-class NotationFacts(Fact):
+class NotationFacts(Record):
     """One notation that a driver takes: its grammar, the grammar's flags, and how hosts and sockets are written.
 
     ``schemes`` maps an engine to the prefixes that stand for it, the first one being written; ``hosts`` is ``inline``
@@ -164,7 +139,7 @@ class NotationFacts(Fact):
     tls_default: Level | None = None
 
 
-class Driver(Fact):
+class Driver(Record):
     """One client library and its vocabulary.
 
     ``passes_text`` says that arguments become text on the way, so that booleans are written in words;
@@ -216,7 +191,7 @@ class Driver(Fact):
         return next((n for n in self.notations if n.id == notation_id), None)
 
 
-class Engine(Fact):
+class Engine(Record):
     """One database system: what it assumes where a text is silent, and who its administrators are.
 
     ``service_target`` reads its file of named services, ``password_file`` says that its clients look passwords up,
@@ -245,7 +220,7 @@ class Engine(Fact):
     checked: bool = True
 
 
-class CanonicalOption(Fact):
+class CanonicalOption(Record):
     """An option under its full, driver-independent name; ``usual`` brackets the durations that people mean.
 
     A default that ``matters`` changes what a program sees, so that a conversion speaks of it; what an option
@@ -262,7 +237,7 @@ class CanonicalOption(Fact):
     bears_on: Literal["server", "database", "user", "security", "behaviour"] = "behaviour"
 
 
-class RemarkWords(Fact):
+class RemarkWords(Record):
     """The words for one case that readers remark, and the rule that reports it; see ``remarks.toml``."""
 
     rule: str
@@ -278,7 +253,7 @@ class RemarkWords(Fact):
         return self.message.format(**filled), (self.otherwise if lacking else self.hint).format(**filled)
 
 
-class Store(Fact):
+class Store(Record):
     """A keeper of secrets behind a locator's scheme: what follows the scheme, an example, and what can be done there.
 
     ``asks`` says what fetching costs: ``nothing``, a ``file``, a ``process``, the ``network`` or a ``person``.

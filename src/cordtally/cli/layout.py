@@ -9,14 +9,15 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 
+from ..patterns import pattern
 from ..text import cells
 
 GAP = 2
 _LONG_WORD = 24  # a word up to this is never broken; of a longer one, the pieces between punctuation
 _AFTER = "/&?;,=_.:@-"
-_WITH_UNIT = re.compile(r"(?<=\d) (?=(?:[nuµm]?s|min|h|d|%|[KMG]?i?B|/s)(?![\w/]))")
+_WITH_UNIT = pattern(r"(?<=\d) (?=(?:[nuµm]?s|min|h|d|%|[KMG]?i?B|/s)(?![\w/]))")
 _BOUND = "\u00a0"
-_PIECE = re.compile(rf"[^{re.escape(_AFTER)}]*[{re.escape(_AFTER)}]?")
+_PIECE = pattern(rf"[^{re.escape(_AFTER)}]*[{re.escape(_AFTER)}]?")
 
 
 class Line:

@@ -8,10 +8,11 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 from ..model import Host
+from ..patterns import pattern
 from ..text import as_text
 
 _NETWORKS = {"tcp": "tcp", "np": "named-pipe", "lpc": "shared-memory", "admin": "administrator"}
-_NETWORK = re.compile(r"\s*(tcp|np|lpc|admin):", re.IGNORECASE)
+_NETWORK = pattern(r"\s*(tcp|np|lpc|admin):", re.IGNORECASE)
 _THIS_MACHINE = {".", "(local)", ""}
 
 

@@ -15,15 +15,16 @@ from ..catalog import Driver, Option, find_nearest
 from ..model import ByteSize, Duration, MaskedText, OptionValue, Secret
 from ..model.values import NANOSECONDS
 from ..notation import Case
+from ..patterns import pattern
 
-_INTEGER = re.compile(r"[+-]?\d{1,19}", re.ASCII)
-_DECIMAL = re.compile(r"[+-]?\d{1,19}(?:\.\d{1,12})?", re.ASCII)
-_GO_PART = re.compile(r"(\d{1,19}(?:\.\d{1,12})?|\.\d{1,12})(ns|us|µs|μs|ms|s|m|h)", re.ASCII)
-_ISO = re.compile(
+_INTEGER = pattern(r"[+-]?\d{1,19}", re.ASCII)
+_DECIMAL = pattern(r"[+-]?\d{1,19}(?:\.\d{1,12})?", re.ASCII)
+_GO_PART = pattern(r"(\d{1,19}(?:\.\d{1,12})?|\.\d{1,12})(ns|us|µs|μs|ms|s|m|h)", re.ASCII)
+_ISO = pattern(
     r"([+-]?)P(?:(\d{1,9})D)?(?:T(?:(\d{1,9})H)?(?:(\d{1,9})M)?(?:(-?\d{1,15}(?:\.\d{1,9})?)S)?)?",
     re.ASCII | re.IGNORECASE,
 )
-_SUFFIX = re.compile(r"(\d{1,9}(?:\.\d{1,9})?)\s*(ms|sec|min|)", re.ASCII | re.IGNORECASE)
+_SUFFIX = pattern(r"(\d{1,9}(?:\.\d{1,9})?)\s*(ms|sec|min|)", re.ASCII | re.IGNORECASE)
 _SIZES = {"B": 1, "KiB": 1024, "MiB": 1024**2}
 _GO_LARGEST = 2**63 - 1
 

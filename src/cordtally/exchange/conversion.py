@@ -7,8 +7,8 @@ from dataclasses import replace
 
 from ..errors import shielded
 from ..model import MASK, Secret
-from .defaults import pin_defaults, unstated_lines
 from .ledger import Ledger
+from .pinning import pin_defaults, unstated_lines
 from .reading import Reading, read
 from .sheet import Origin
 from .writing import Writing, write_from

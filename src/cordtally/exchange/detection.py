@@ -13,11 +13,12 @@ from typing import NamedTuple
 from ..catalog import Option, find_nearest, load_engine, load_index, members_of
 from ..errors import AmbiguousText, TextError
 from ..notation import LIKELY, NO, SURELY, GrammarError, find_scheme, load_grammar
+from ..patterns import pattern
 from ..text import unreadable
 from .targets import Target, load_target
 
-_REGISTERED = re.compile(r"(?:^|;)\s*driver\s*=\s*\{?([^{};]+)\}?\s*(?:;|$)", re.IGNORECASE)
-_SERVER_ADDRESS = re.compile(r"^(?:tcp|np|lpc|admin):|\\|,\d+$|^\(local")
+_REGISTERED = pattern(r"(?:^|;)\s*driver\s*=\s*\{?([^{};]+)\}?\s*(?:;|$)", re.IGNORECASE)
+_SERVER_ADDRESS = pattern(r"^(?:tcp|np|lpc|admin):|\\|,\d+$|^\(local")
 _LONGEST_SCHEME = 48
 _LONGEST_SCORED = 65536
 """Of a longer text only the beginning is held against the drivers: each of them would take all of it apart."""

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import re
 
-_SHAPES = re.compile(
+from ..patterns import pattern
+
+_SHAPES = pattern(
     r"\*{2,}|x{3,}|\.{3}|…|<[^<>]*>|\[[^\[\]]*\]|\{\{.*\}\}|\$\{[^{}]*\}|\$\([^()]*\)|%[A-Za-z_]\w*%|#\{[^{}]*\}|__\w+__",
     re.IGNORECASE,
 )

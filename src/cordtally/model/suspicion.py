@@ -9,20 +9,21 @@ from __future__ import annotations
 import re
 from typing import NoReturn
 
+from ..patterns import pattern
 from .secret import MASK, MaskedText
 
 SECRET_WORD = (
     r"pass|pwd|psw|(?:\b|_)pw\b|secret|token|credential|assertion|"
     r"(?:api|access|private|account|scram|ssl|client|shared)[ _.-]?key|storage_connection_string"
 )
-_SOUNDS_SECRET = re.compile(SECRET_WORD, re.IGNORECASE)
-_INNER = re.compile(rf"(?:{SECRET_WORD})[\w.-]{{0,20}}[\"']?\s*(?:[=:]|%(?:25)*3[AD])\s*", re.IGNORECASE)
-_NO_PATH = re.compile(r"://|[?{]|^//[^/]*?(?::|%(?:25)*3A)", re.IGNORECASE)
+_SOUNDS_SECRET = pattern(SECRET_WORD, re.IGNORECASE)
+_INNER = pattern(rf"(?:{SECRET_WORD})[\w.-]{{0,20}}[\"']?\s*(?:[=:]|%(?:25)*3[AD])\s*", re.IGNORECASE)
+_NO_PATH = pattern(r"://|[?{]|^//[^/]*?(?::|%(?:25)*3A)", re.IGNORECASE)
 _PEM = "-----BEGIN"
-_COLON = re.compile(r":|%(?:25)*3A", re.IGNORECASE)
-_ADDRESS = re.compile(r"[0-9A-Fa-f:.]*(?:%[\w.-]+)?")
-_PLAIN_NAME = re.compile(r"[A-Za-z0-9 _.+-]{1,64}")
-_WITH_VALUE = re.compile(rf"(?:{SECRET_WORD})\w*\s+\S", re.IGNORECASE)
+_COLON = pattern(r":|%(?:25)*3A", re.IGNORECASE)
+_ADDRESS = pattern(r"[0-9A-Fa-f:.]*(?:%[\w.-]+)?")
+_PLAIN_NAME = pattern(r"[A-Za-z0-9 _.+-]{1,64}")
+_WITH_VALUE = pattern(rf"(?:{SECRET_WORD})\w*\s+\S", re.IGNORECASE)
 
 
 def sounds_secret(name: str) -> bool:

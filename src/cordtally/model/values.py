@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from ..errors import FieldError, quoted
+from ..patterns import pattern
 
 NANOSECONDS = {
     "ns": 1,
@@ -21,7 +22,7 @@ NANOSECONDS = {
     "h": 3_600_000_000_000,
     "d": 86_400_000_000_000,
 }
-_DURATION_PART = re.compile(r"(\d+(?:\.\d+)?)\s*(ns|us|µs|ms|min|m|s|h|d)(?![a-zµ])", re.ASCII)
+_DURATION_PART = pattern(r"(\d+(?:\.\d+)?)\s*(ns|us|µs|ms|min|m|s|h|d)(?![a-zµ])", re.ASCII)
 _LARGEST_DIGITS = 24
 
 
@@ -91,7 +92,7 @@ def _plain(number: Fraction) -> str:
 
 
 _BYTES = {"b": 1, "kib": 1024, "mib": 1024**2, "gib": 1024**3, "kb": 1000, "mb": 1000**2, "gb": 1000**3}
-_SIZE = re.compile(r"(\d{1,18})\s*([a-z]+)?", re.IGNORECASE | re.ASCII)
+_SIZE = pattern(r"(\d{1,18})\s*([a-z]+)?", re.IGNORECASE | re.ASCII)
 
 
 @dataclass(frozen=True, slots=True, order=True)

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from json.decoder import JSONDecoder
 
 from ..model import Secret
@@ -22,7 +21,6 @@ _BLANKS = " \t\n\r"
 _DECODER = JSONDecoder()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """JSON's own rules; of a key given twice the last wins, as in ``json.loads``.
 

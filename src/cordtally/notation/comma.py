@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
@@ -19,7 +18,6 @@ from .grammar import LIKELY, BaseDialect, is_no_url
 _HOST_FIRST = re.compile(r"[A-Za-z0-9_.:\[\]-]+?(?:,|:[0-9]{1,5}$)")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """Blanks around an item do not count; of a key given twice the last wins."""
 

@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from ..text import Cursor, GrammarError, Piece, as_text, piece_of
@@ -25,7 +24,6 @@ _FRAMES = frozenset({"DESCRIPTION", "ADDRESS_LIST", "ADDRESS", "CONNECT_DATA", "
 _DEEPEST = 20
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """``connect_data``, ``security`` and ``address_list`` list the options that stand in those frames."""
 

@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from . import percent
@@ -22,7 +21,6 @@ _FORM = re.compile(r"@(?:tcp|unix)?/|(?:^|@)\w{0,8}\([^()]*\)/")
 _LONGEST = 65536  # beyond that a text is read only when its driver is named
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """go-sql-driver's rules; ``raw`` lists parameters whose value is not unescaped."""
 

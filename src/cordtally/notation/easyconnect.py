@@ -12,7 +12,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from ..text import Cursor, GrammarError, Piece, as_text, piece_of
@@ -26,7 +25,6 @@ _WORD = re.compile(r"[\w.-]+")
 _BARE_HOST = re.compile(r"[^\[\]:/,;?()\s=\"]+")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """No flags; of a parameter given twice the first one counts."""
 

@@ -11,7 +11,6 @@ from __future__ import annotations
 import re
 import shlex
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import Field, Parsed, Refused, Rendered
@@ -23,7 +22,6 @@ _PLAIN = re.compile(r"[A-Za-z0-9_./:,@%+=-]+")
 _BARE = re.compile(r"[^ \t\r\n;'\"\\]+")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """Of a variable given twice the last assignment counts."""
 

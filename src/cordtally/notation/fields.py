@@ -5,7 +5,6 @@ A grammar knows separators, quoting and escaping, and nothing of what a field me
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -63,8 +62,7 @@ class Refused(NamedTuple):
     reason: str
 
 
-@dataclass(slots=True)
-class Rendered:
+class Rendered(NamedTuple):
     """A written text in pieces; ``arguments`` holds the mapping, for that notation, its secrets as `Secret`."""
 
     pieces: list[Piece]

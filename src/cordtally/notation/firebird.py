@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ..text import Piece, as_text, piece_of
 from .fields import Field, Parsed, Refused, Rendered
@@ -21,7 +20,6 @@ _OLD = re.compile(r"(\[[^\]]*\]|[^/\\:\[]{2,}|[^/\\:\[](?=/))(?:/(\d+))?:", re.A
 _HOST = re.compile(r"[^/\\:\[\]@\s]+|[0-9A-Fa-f:.]+(?:%[\w.-]+)?")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """No flags."""
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal, Protocol, TypeVar
 
+from ..records import Record
 from .fields import Field, Parsed, Rendered
 
 D_contra = TypeVar("D_contra", bound="BaseDialect", contravariant=True)
@@ -16,8 +16,7 @@ NO, PERHAPS, LIKELY, SURELY = 0, 1, 2, 3
 taking apart unasked, to see whether a driver knows its keys; its form alone tells."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BaseDialect:
+class BaseDialect(Record):
     """What each grammar's dialect has.
 
     Of ``repeated`` keys the ``last`` or the ``first`` counts, or they make a ``list``; ``empty`` values are ``kept`` or

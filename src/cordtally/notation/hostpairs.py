@@ -9,7 +9,6 @@ Source: public documentation of the Microsoft JDBC Driver 12 for SQL Server (not
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
@@ -18,7 +17,6 @@ from .grammar import BaseDialect, is_no_object
 _BLANKS = "; \t\r\n"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """Of a key given twice the last wins."""
 

@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
@@ -26,7 +25,6 @@ _RUNS = {"'": re.compile(r"[^'\\]+"), '"': re.compile(r"[^\"\\]+")}
 _BARE_RUN = re.compile(r"[^ \t\n\r\v\f\\]+")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """libpq's own rules; a ``trailing_backslash`` is ``kept`` (it stands for nothing) or ``refused``.
 

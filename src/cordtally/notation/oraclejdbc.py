@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from ..text import GrammarError, Piece, as_text, join, piece_of
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
@@ -22,7 +21,6 @@ _ALIAS = re.compile(r"[\w.-]+")
 _SAFE = re.compile(r"[^\s/@\"?():;&=]+")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """No flags."""
 

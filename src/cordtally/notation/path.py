@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from ..text import GrammarError, Piece, as_text, piece_of
@@ -19,7 +18,6 @@ _FILE = re.compile(r":memory:|[^=;\n]+\.(?:db|db3|sqlite|sqlite3)")
 _LONGEST = 4096  # no file system takes a longer path
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """``role`` says what the text is: a ``database``, or an ``alias``, which is a single word."""
 

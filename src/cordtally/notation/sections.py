@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from ..text import GrammarError, Piece, as_text, piece_of, piece_of_key
@@ -22,7 +21,6 @@ _ESCAPES = {"b": "\b", "t": "\t", "n": "\n", "r": "\r", "\\": "\\", "s": " ", '"
 _PLAIN = re.compile(r"[A-Za-z0-9_./:,@%+=*~^&!?-]+")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """How one kind of file quotes.
 

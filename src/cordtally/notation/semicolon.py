@@ -15,7 +15,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 from urllib.parse import unquote_plus
 
@@ -31,7 +30,6 @@ _QUOTES = {'"': '"', "'": "'"}
 _BRACES = {"{": "}"}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """How one driver quotes.
 

@@ -9,11 +9,10 @@ stands in the flags.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
-from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal
 
+from ..patterns import pattern
 from ..text import GrammarError, Piece, as_text, piece_of, piece_of_key
 from . import percent
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
@@ -24,10 +23,9 @@ from .url_path import Path, parse_path, render_path
 from .url_query import Query, parse_query, render_pair
 from .url_tame import has_usual_places, parse_tame
 
-_BLANK = re.compile(r"[ \t\n\r\v\f]")
+_BLANK = pattern(r"[ \t\n\r\v\f]")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Dialect(BaseDialect):
     """How one driver departs from RFC 3986; what bears on one part stands in that part's flags.
 
@@ -41,18 +39,18 @@ class Dialect(BaseDialect):
     bad_escapes: Literal["kept", "refused"] = "refused"
     fragment: Literal["kept", "dropped"] = "kept"
     blanks: Literal["kept", "refused"] = "kept"
-    user: User = field(default_factory=User)
-    hosts: Hosts = field(default_factory=Hosts)
-    path: Path = field(default_factory=Path)
-    query: Query = field(default_factory=Query)
-    tame: bool = field(init=False, default=False)
+    user: User = User()
+    hosts: Hosts = Hosts()
+    path: Path = Path()
+    query: Query = Query()
+    tame: bool = False
 
-    def __post_init__(self) -> None:
-        """Make the parts' flags of the catalog's tables, and work ``tame`` out of them: see ``url_tame``."""
+    def __init__(self, **flags: Any) -> None:  # noqa: ANN401 -- as they stand in the catalog, tables for the parts
+        super().__init__(**flags)
         for name, kind in (("user", User), ("hosts", Hosts), ("path", Path), ("query", Query)):
-            if isinstance(flags := getattr(self, name), dict):
-                object.__setattr__(self, name, kind(**flags))
-        object.__setattr__(self, "tame", has_usual_places(self))
+            if isinstance(table := flags.get(name), dict):
+                self.__dict__[name] = kind(**table)
+        self.__dict__["tame"] = has_usual_places(self)
 
 
 def looks_like(text: str) -> int:

@@ -8,10 +8,11 @@ host      = ( "[" IPv6 "]" | name | list of properties ) [ ":" port ]
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from functools import cache
 from typing import TYPE_CHECKING, Literal
 
+from ..patterns import pattern
+from ..records import Record
 from ..text import GrammarError
 from . import percent
 from .fields import CannotHold, Field
@@ -20,15 +21,14 @@ from .remarks import Case, Remark
 if TYPE_CHECKING:
     from .url import Dialect
 
-_ADDRESS = re.compile(r"(?:address=)?((?:\((?:[^()=]+=[^()]*)\))+)", re.IGNORECASE)
-_PROPERTY = re.compile(r"([A-Za-z]+)=([^(),]*)")
-_ESCAPED = re.compile(r"(?:[A-Za-z0-9._~-]+|%[0-9A-Fa-f]{2})*")
+_ADDRESS = pattern(r"(?:address=)?((?:\((?:[^()=]+=[^()]*)\))+)", re.IGNORECASE)
+_PROPERTY = pattern(r"([A-Za-z]+)=([^(),]*)")
+_ESCAPED = pattern(r"(?:[A-Za-z0-9._~-]+|%[0-9A-Fa-f]{2})*")
 _TROUBLE = frozenset("@/?#:[] %&+")
 _PORT_HINT = "a user name or password with @ : / ? # or % in it must be percent-encoded: did it end where you meant?"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class User:
+class User(Record):
     """How the user info is read.
 
     ``at`` says which ``@`` ends it: the ``first`` or the ``last``, before any of ``stops``; where the first colon must
@@ -44,8 +44,7 @@ class User:
     needs_host: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Hosts:
+class Hosts(Record):
     """How hosts are read: ``escaped`` ones are decoded, ``several`` are parted by commas.
 
     ``port_range`` refuses a port beyond 65535; with ``address_lists`` a host may be written ``(host=…)(port=…)``.

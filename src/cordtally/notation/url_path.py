@@ -6,9 +6,10 @@ path = "/" name
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
+from ..patterns import pattern
+from ..records import Record
 from ..text import GrammarError
 from . import percent
 from .fields import CannotHold, Field
@@ -17,13 +18,12 @@ from .url_authority import end_of
 if TYPE_CHECKING:
     from .url import Dialect
 
-_DIGITS = re.compile(r"[0-9]{1,9}")
+_DIGITS = pattern(r"[0-9]{1,9}")
 _LEFT_BY_DECODE_URI = ";/?:@&=+$,#"  # ECMAScript 2024, 19.2.6.2: decodeURI leaves the escapes of these
-_KEPT_ESCAPE = re.compile("(" + "|".join(f"%{ord(c):02X}" for c in _LEFT_BY_DECODE_URI) + ")", re.IGNORECASE)
+_KEPT_ESCAPE = pattern("(" + "|".join(f"%{ord(c):02X}" for c in _LEFT_BY_DECODE_URI) + ")", re.IGNORECASE)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Path:
+class Path(Record):
     """How the path is read.
 
     ``kind`` says what it is; a ``file`` begins right behind the prefix, an ``option`` is called ``(path)``. The

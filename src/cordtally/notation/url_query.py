@@ -7,9 +7,10 @@ pair  = key [ "=" value ]
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Literal
 
+from ..records import Record
 from ..text import GrammarError
 from . import percent
 from .fields import CannotHold, Field
@@ -18,8 +19,7 @@ if TYPE_CHECKING:
     from .url import Dialect
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Query:
+class Query(Record):
     """How the query is read.
 
     With ``plus`` = ``blank`` a ``+`` is one; an ``equals`` sign is ``required``, ``optional`` (a key without one has an
@@ -30,7 +30,7 @@ class Query:
     plus: Literal["literal", "blank"] = "literal"
     equals: Literal["required", "optional", "only"] = "required"
     separators: Literal["&", "&;"] = "&"
-    instead: Mapping[str, str] = field(default_factory=dict)
+    instead: Mapping[str, str] = MappingProxyType({})
 
 
 def parse_query(text: str, start: int, length: int, dialect: Dialect, fields: list[Field]) -> None:

@@ -9,12 +9,13 @@ import re
 
 from ..model import MASK
 from ..model.suspicion import SECRET_WORD
+from ..patterns import pattern
 
-_SECRET_KEY = re.compile(
+_SECRET_KEY = pattern(
     rf"(?:{SECRET_WORD})[A-Za-z0-9_.-]{{0,40}}(?:[\"']?\s*(?:[:=]|%(?:25)*3[AD])\s*|[\s\"']+|$)", re.IGNORECASE
 )
-_DOUBLED_SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.-]{0,40}:(?://)?(?=[A-Za-z][A-Za-z0-9+.-]{0,40}://)")
-_ESCAPED = re.compile(r"%(?:25)*(?:3A|40)", re.IGNORECASE)
+_DOUBLED_SCHEME = pattern(r"[A-Za-z][A-Za-z0-9+.-]{0,40}:(?://)?(?=[A-Za-z][A-Za-z0-9+.-]{0,40}://)")
+_ESCAPED = pattern(r"%(?:25)*(?:3A|40)", re.IGNORECASE)
 
 
 def mask_spans(text: str, spans: list[tuple[int, int]]) -> str:
