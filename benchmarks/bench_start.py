@@ -24,9 +24,9 @@ def main() -> None:
     print(f"import cordtally / the three modules: {ours / modules:.2f} (start of Python taken off)")
     read = lowest(python, "-c", "import cordtally; cordtally.read('postgresql://h/d')") - bare
     print(f"import cordtally and read one URL / the same three modules: {read / modules:.2f}")
-    version = lowest(python, "-m", "cordtally", "--version")
     click = lowest(python, "-c", "import click")
-    print(f"cordtally --version / python -c 'import click': {version / click:.2f}")
+    for told, arguments in (("--version", ["--version"]), ("read URL", ["read", "postgresql://keeper@gauge.greywick.example/tides"])):
+        print(f"cordtally {told} / python -c 'import click': {lowest(python, '-m', 'cordtally', *arguments) / click:.2f}")
 
 
 if __name__ == "__main__":
