@@ -26,7 +26,8 @@ def main() -> None:
     print(f"import cordtally and read one URL / the same three modules: {read / modules:.2f}")
     click = lowest(python, "-c", "import click")
     for told, arguments in (("--version", ["--version"]), ("read URL", ["read", "postgresql://keeper@gauge.greywick.example/tides"])):
-        print(f"cordtally {told} / python -c 'import click': {lowest(python, '-m', 'cordtally', *arguments) / click:.2f}")
+        took = lowest(python, "-m", "cordtally", *arguments)
+        print(f"cordtally {told} / python -c 'import click': {took / click:.2f}")
 
 
 if __name__ == "__main__":
