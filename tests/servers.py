@@ -83,7 +83,7 @@ def own(folder: Path, user: str) -> None:
 
 
 @contextmanager
-def postgresql(folder: Path):
+def postgresql(folder: Path, *, tls: bool = True):
     initdb, server = find_program("initdb"), find_program("postgres")
     if initdb is None or server is None:
         yield None
@@ -95,7 +95,7 @@ def postgresql(folder: Path):
     own(home, "postgres")
     made = [initdb, "-D", str(home / "data"), "-U", "harbour_master", "-A", "scram-sha-256", "-E", "UTF8", "--locale=C.UTF-8"]
     subprocess.run(as_user("postgres", [*made, f"--pwfile={home}/pw"]), check=True, capture_output=True, timeout=WAIT, cwd="/")
-    settings = ["-c", f"port={port}", "-c", "listen_addresses=127.0.0.1", "-c", f"unix_socket_directories={home}", "-c", "ssl=on"]
+    settings = ["-c", f"port={port}", "-c", "listen_addresses=127.0.0.1", "-c", f"unix_socket_directories={home}", "-c", f"ssl={'on' if tls else 'off'}"]
     settings += ["-c", f"ssl_cert_file={home}/server.crt", "-c", f"ssl_key_file={home}/server.key", "-c", "fsync=off"]
     master = {"host": "127.0.0.1", "port": port, "user": "harbour_master", "password": ADMIN_PASSWORD}
     command = as_user("postgres", [server, "-D", str(home / "data"), *settings])
@@ -104,7 +104,7 @@ def postgresql(folder: Path):
 
 
 @contextmanager
-def mariadb(folder: Path):
+def mariadb(folder: Path, *, tls: bool = True):
     server, install = find_program("mariadbd"), find_program("mariadb-install-db")
     if server is None or install is None:
         yield None
@@ -122,29 +122,32 @@ def mariadb(folder: Path):
     )
     own(home, "mysql")
     settings = [f"--port={port}", "--bind-address=127.0.0.1", f"--socket={home}/m.sock", f"--init-file={home}/init.sql", "--skip-name-resolve"]
-    settings += [f"--ssl-cert={home}/server.crt", f"--ssl-key={home}/server.key", f"--pid-file={home}/m.pid", "--skip-log-bin"]
+    settings += [f"--pid-file={home}/m.pid", "--skip-log-bin", *([f"--ssl-cert={home}/server.crt", f"--ssl-key={home}/server.key"] if tls else ["--skip-ssl"])]
     master = {"host": "127.0.0.1", "port": port, "user": "harbour_master", "password": ADMIN_PASSWORD}
     with serve([server, "--no-defaults", *base, *settings], home, lambda: pymysql.connect(**master)):
         yield Server("localhost", port, str(home), ca, other)
 
 
 @contextmanager
-def redis_server(folder: Path):
+def redis_server(folder: Path, *, tls: bool = False):
     server = find_program("redis-server")
     if server is None:
         yield None
         return
     port, home = free_port(), folder / "redis"
     home.mkdir()
-    command = [server, "--port", str(port), "--bind", "127.0.0.1", "--dir", str(home), "--save", "", "--requirepass", ADMIN_PASSWORD]
-    master = redis.Redis(host="127.0.0.1", port=port, password=ADMIN_PASSWORD, socket_timeout=5)
+    ca, other = make_certificates(home)
+    ports = ["--port", "0", "--tls-port", str(port), "--tls-auth-clients", "no", "--tls-cert-file", f"{home}/server.crt"] if tls else ["--port", str(port)]
+    ports += ["--tls-key-file", f"{home}/server.key", "--tls-ca-cert-file", ca] if tls else []
+    command = [server, *ports, "--bind", "127.0.0.1", "--dir", str(home), "--save", "", "--requirepass", ADMIN_PASSWORD]
+    master = redis.Redis(host="localhost", port=port, password=ADMIN_PASSWORD, socket_timeout=5, ssl=tls, ssl_ca_certs=ca if tls else None)
 
     def log_in():
         master.ping()
         return master
 
     with serve(command, home, log_in):
-        yield Server("localhost", port, str(home), "", "")
+        yield Server("localhost", port, str(home), ca, other)
 
 
 @contextmanager

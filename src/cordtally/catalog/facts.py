@@ -33,7 +33,8 @@ class Option(Record):
 
     ``unit`` is what a bare number counts; ``zero`` and ``negative`` say what those numbers mean to the driver;
     ``repeats`` says that it may be given several times, ``read_only`` that it is understood and never written,
-    and ``refuses`` lists characters that the driver does not take in it;
+    and ``refuses`` lists characters that the driver does not take in it; ``needs`` names an option without which the
+    driver refuses this one;
     ``values`` maps the driver's words to canonical ones, the first word of each meaning being the one that is written.
     """
 
@@ -53,6 +54,7 @@ class Option(Record):
     secret: bool = False
     repeats: bool = False
     refuses: str = ""
+    needs: str | None = None
     read_only: bool = False
     only_in: tuple[str, ...] = ()
     since: str | None = None

@@ -64,6 +64,8 @@ class Interpreter:
         # after the cord: a conflict needs all options, and costs a dictionary that most drivers do without
         if self.driver.conflicts:
             self._note_conflicts(len(parsed.text))
+        if target.needy:
+            self._note_lone()
         # a URL has its parts in the order of its text; elsewhere repeated or carried ones come out of turn
         in_order = target.facts.grammar == "url" and heeded is options and found.carried is None
         if not in_order:
@@ -374,6 +376,18 @@ class Interpreter:
             start, end = (last.start, last.end) if last is not None else (0, length)
             facts = {"why": conflict.why, "hint": conflict.hint}
             found.remarks.append(Remark(Case.CONFLICT, start, end, facts))
+
+    def _note_lone(self) -> None:
+        """Report options that lack what they need beside them."""
+        found, target = self.found, self.target
+        present = {part.name for part in found.parts} | found.given
+        for part in found.parts:
+            name = part.name or ""
+            if target.needy.get(name, name) not in present and name in target.needy:
+                need = target.shown_need(name)
+                why = f"{self.driver.title} refuses {name} without {need}"
+                facts = {"why": why, "hint": f"ask for it with {need}, or leave {name} out"}
+                found.remarks.append(Remark(Case.CONFLICT, part.start, part.end, facts))
 
     @staticmethod
     def _is_secret(name: str, driver: Driver) -> bool:

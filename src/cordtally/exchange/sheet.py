@@ -203,6 +203,8 @@ class Sheet:
 
     def render(self, prefix: str) -> Rendered:
         """Write the text; what the grammar cannot hold becomes a loss in the bookings that depend on it."""
+        if self.target.needy:
+            self._drop_lone()
         fields = [self._as_word(field) for field in self.fields]
         rendered = self.target.grammar.render(fields, self.target.dialect, prefix)
         if rendered.refused:
@@ -211,6 +213,16 @@ class Sheet:
                 for booking in bookings[id(field)]:
                     booking.refuse(reason)
         return rendered
+
+    def _drop_lone(self) -> None:
+        """Drop options that lack what they need beside them: the driver would refuse the whole text."""
+        present = {field.name for field in self.fields}
+        present |= {"(scheme)"} if self.scheme_word is not None else set()
+        for field, bookings in list(self._entries):
+            if field.name is not None and self.target.needy.get(field.name, field.name) not in present:
+                self._entries.remove((field, bookings))
+                for booking in bookings:
+                    booking.refuse(f"{self.driver.title} takes it only with {self.target.shown_need(field.name)}")
 
     def ledger(self) -> Ledger:
         """Give the ledger of all bookings, in the order in which they were made."""

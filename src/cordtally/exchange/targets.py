@@ -15,7 +15,7 @@ from ..notation import BaseDialect, Grammar, load_grammar, make_dialect
 class Target(NamedTuple):
     """A driver's notation, made ready: facts, grammar module, dialect, and the options that this notation takes.
 
-    ``boxed`` names the options whose values are texts of their own.
+    ``boxed`` names the options whose values are texts of their own, ``needy`` maps options to what they need beside them.
     """
 
     driver: Driver
@@ -26,6 +26,7 @@ class Target(NamedTuple):
     by_spelling: Mapping[str, Option]
     exact: bool
     boxed: frozenset[str]
+    needy: Mapping[str, str]
 
     @property
     def name(self) -> str:
@@ -35,6 +36,11 @@ class Target(NamedTuple):
     def option(self, spelling: str) -> Option | None:
         """Find an option of this notation by the driver's name or alias for it."""
         return self.by_spelling.get(spelling if self.exact else spelling.casefold())
+
+    def shown_need(self, name: str) -> str:
+        """How an option that another one needs is shown: the prefix itself, where a prefix stands for it."""
+        need = self.needy[name]
+        return next(iter(self.facts.scheme_words), need) if need == "(scheme)" else need
 
     def spelled(self, name: str | None) -> str | None:
         """Give an option's name as this notation spells it."""
@@ -70,9 +76,10 @@ def load_target(target: str) -> Target:
         if option.canonical is not None and option.name in taken and not option.read_only:
             by_canonical.setdefault(option.canonical, option)
     dialect = make_dialect(facts.grammar, facts.flags)
+    needy = {o.name: o.needs for o in by_spelling.values() if o.needs in taken}
     boxed = [held[0] for held in (driver.nested, facts.carries) if held is not None]
     return Target(driver, facts, load_grammar(facts.grammar), dialect, by_canonical, by_spelling,
-                  driver.case_sensitive or bool(facts.names), frozenset(boxed))  # fmt: skip
+                  driver.case_sensitive or bool(facts.names), frozenset(boxed), needy)  # fmt: skip
 
 
 def choose_target(target: str, cord: Cord) -> Target:
