@@ -47,10 +47,10 @@ def as_user(user: str, command: list[str]) -> list[str]:
     return ["runuser", "-u", user, "--", *command] if ROOT else command
 
 
-def make_certificates(folder: Path) -> tuple[str, str]:
-    """Write a server certificate for localhost and the authority that signed it, and an authority that did not."""
+def make_certificates(folder: Path, names: tuple[str, ...] = ("localhost",)) -> tuple[str, str]:
+    """Write a server certificate for some names and the authority that signed it, and an authority that did not."""
     authority, stranger = trustme.CA(), trustme.CA()
-    issued = authority.issue_cert("localhost")
+    issued = authority.issue_cert(*names)
     issued.private_key_pem.write_to_path(str(folder / "server.key"))
     for index, blob in enumerate(issued.cert_chain_pems):
         blob.write_to_path(str(folder / "server.crt"), append=index > 0)
@@ -83,19 +83,19 @@ def own(folder: Path, user: str) -> None:
 
 
 @contextmanager
-def postgresql(folder: Path, *, tls: bool = True):
+def postgresql(folder: Path, *, tls: bool = True, names: tuple[str, ...] = ("localhost",)):
     initdb, server = find_program("initdb"), find_program("postgres")
     if initdb is None or server is None:
         yield None
         return
     port, home = free_port(), folder / "pg"
     home.mkdir()
-    ca, other = make_certificates(home)
+    ca, other = make_certificates(home, names)
     (home / "pw").write_text(ADMIN_PASSWORD)
     own(home, "postgres")
     made = [initdb, "-D", str(home / "data"), "-U", "harbour_master", "-A", "scram-sha-256", "-E", "UTF8", "--locale=C.UTF-8"]
     subprocess.run(as_user("postgres", [*made, f"--pwfile={home}/pw"]), check=True, capture_output=True, timeout=WAIT, cwd="/")
-    settings = ["-c", f"port={port}", "-c", "listen_addresses=127.0.0.1", "-c", f"unix_socket_directories={home}", "-c", f"ssl={'on' if tls else 'off'}"]
+    settings = ["-c", f"port={port}", "-c", "listen_addresses=127.0.0.1,127.0.0.2", "-c", f"unix_socket_directories={home}", "-c", f"ssl={'on' if tls else 'off'}"]
     settings += ["-c", f"ssl_cert_file={home}/server.crt", "-c", f"ssl_key_file={home}/server.key", "-c", "fsync=off"]
     master = {"host": "127.0.0.1", "port": port, "user": "harbour_master", "password": ADMIN_PASSWORD}
     command = as_user("postgres", [server, "-D", str(home / "data"), *settings])
@@ -104,14 +104,14 @@ def postgresql(folder: Path, *, tls: bool = True):
 
 
 @contextmanager
-def mariadb(folder: Path, *, tls: bool = True):
+def mariadb(folder: Path, *, tls: bool = True, names: tuple[str, ...] = ("localhost",)):
     server, install = find_program("mariadbd"), find_program("mariadb-install-db")
     if server is None or install is None:
         yield None
         return
     port, home = free_port(), folder / "my"
     home.mkdir()
-    ca, other = make_certificates(home)
+    ca, other = make_certificates(home, names)
     own(home, "mysql")
     base = [f"--datadir={home}/data", *(["--user=mysql"] if ROOT else [])]
     made = [install, "--no-defaults", f"--datadir={home}/data", "--auth-root-authentication-method=normal", "--skip-test-db"]
@@ -121,7 +121,7 @@ def mariadb(folder: Path, *, tls: bool = True):
         f"CREATE USER harbour_master@'%' IDENTIFIED BY '{ADMIN_PASSWORD}';\nGRANT ALL ON *.* TO harbour_master@'%' WITH GRANT OPTION;\n"
     )
     own(home, "mysql")
-    settings = [f"--port={port}", "--bind-address=127.0.0.1", f"--socket={home}/m.sock", f"--init-file={home}/init.sql", "--skip-name-resolve"]
+    settings = [f"--port={port}", "--bind-address=0.0.0.0", f"--socket={home}/m.sock", f"--init-file={home}/init.sql", "--skip-name-resolve"]
     settings += [f"--pid-file={home}/m.pid", "--skip-log-bin", *([f"--ssl-cert={home}/server.crt", f"--ssl-key={home}/server.key"] if tls else ["--skip-ssl"])]
     master = {"host": "127.0.0.1", "port": port, "user": "harbour_master", "password": ADMIN_PASSWORD}
     with serve([server, "--no-defaults", *base, *settings], home, lambda: pymysql.connect(**master)):
@@ -129,17 +129,17 @@ def mariadb(folder: Path, *, tls: bool = True):
 
 
 @contextmanager
-def redis_server(folder: Path, *, tls: bool = False):
+def redis_server(folder: Path, *, tls: bool = False, names: tuple[str, ...] = ("localhost",)):
     server = find_program("redis-server")
     if server is None:
         yield None
         return
     port, home = free_port(), folder / "redis"
     home.mkdir()
-    ca, other = make_certificates(home)
+    ca, other = make_certificates(home, names)
     ports = ["--port", "0", "--tls-port", str(port), "--tls-auth-clients", "no", "--tls-cert-file", f"{home}/server.crt"] if tls else ["--port", str(port)]
     ports += ["--tls-key-file", f"{home}/server.key", "--tls-ca-cert-file", ca] if tls else []
-    command = [server, *ports, "--bind", "127.0.0.1", "--dir", str(home), "--save", "", "--requirepass", ADMIN_PASSWORD]
+    command = [server, *ports, "--bind", "127.0.0.1", "127.0.0.2", "--dir", str(home), "--save", "", "--requirepass", ADMIN_PASSWORD]
     master = redis.Redis(host="localhost", port=port, password=ADMIN_PASSWORD, socket_timeout=5, ssl=tls, ssl_ca_certs=ca if tls else None)
 
     def log_in():

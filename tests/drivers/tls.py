@@ -132,7 +132,10 @@ def seen(connect, writing):
         warnings.simplefilter("ignore")
         try:
             return "tls" if connect(writing) else "plain"
+        except asyncpg.ClientConfigurationError:  # a ValueError, and said where a file of authorities is missing
+            return "refused"
         except (TypeError, AttributeError, sqlalchemy.exc.ArgumentError, ValueError) as error:
-            return "refused" if isinstance(error, ssl.SSLError | ssl.CertificateError) else f"broken: {type(error).__name__} {str(error)[:90]}"
-        except Exception as error:
+            told = f"broken: {type(error).__name__} {str(error)[:90]}"
+            return "refused" if isinstance(error, ssl.SSLError) else told
+        except Exception:  # each driver has an error of its own for a server that it does not want
             return "refused"

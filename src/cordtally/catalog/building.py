@@ -245,6 +245,8 @@ def _check_references(driver: Driver, path: Path) -> None:
     wanted += [(notation.carries[0], "carries") for notation in driver.notations if notation.carries]
     wanted += [(driver.nested[0], "nested")] if driver.nested else []
     for name, key in wanted:
+        if driver.nested and name.startswith(f"{driver.nested[0]}."):
+            continue  # an option of the text inside that one
         if name not in driver.options:
             nearest = find_nearest(name, driver.options, most=1)
             meant = f"; did you mean {nearest[0]!r}?" if nearest else ""

@@ -71,7 +71,8 @@ class State(Record):
     """One row of a driver's table of TLS levels or log-in methods: these words, given those parts, mean this.
 
     ``set`` lists option values that must stand there; ``given`` and ``absent`` list options that must be present or
-    missing, whatever their value; a ``read_only`` row is understood and never written; ``why`` explains a surprise.
+    missing, whatever their value; a ``read_only`` row is understood and never written, and one that is ``only_in``
+    some notations is written in those; ``why`` explains a surprise.
     """
 
     meaning: Meaning
@@ -79,6 +80,7 @@ class State(Record):
     given: tuple[str, ...] = ()
     absent: tuple[str, ...] = ()
     read_only: bool = False
+    only_in: tuple[str, ...] = ()
     why: str | None = None
 
 

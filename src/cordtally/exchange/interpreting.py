@@ -6,6 +6,7 @@ is gathered in `Gathered`; ``assembling`` makes the cord of it.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Mapping
 from functools import lru_cache
 from operator import attrgetter
@@ -143,6 +144,8 @@ class Interpreter:
             return
         if option.name in target.boxed and self._take_boxed(text, field, option):
             return
+        if option.type == "object" and option.name in target.members and self._take_members(value, field, option):
+            return
         canonical = option.canonical or ""
         handler = _HANDLERS.get(canonical)
         if handler is None:
@@ -216,6 +219,20 @@ class Interpreter:
             return self._take_nested(text, field, nested[1])
         return carries is not None and self._take_carried(text, field, carries[1])
 
+    def _take_members(self, value: object, field: Field, option: Option) -> bool:
+        """Take an object, or the JSON text of one, member by member; False where it is none, or has no members."""
+        if isinstance(value, str) and value.lstrip().startswith("{"):
+            try:
+                value = json.loads(value)
+            except (ValueError, RecursionError):
+                return False
+        if not isinstance(value, dict) or not value:
+            return False
+        for name, inner in value.items():
+            # what stands in the object as a whole cannot be marked part by part
+            self._take(field._replace(name=f"{option.name}.{name}", value=inner))
+        return True
+
     def _take_nested(self, text: str, field: Field, target: str) -> bool:
         """Read the options inside an option whose value is a text of its own; False where it cannot be read."""
         inner = load_target(target)
@@ -237,6 +254,7 @@ class Interpreter:
                 self._take_unknown(name, word, placed, inner.driver, inside=True)
             elif canonical in _FILES:
                 found.files[str(canonical)[4:]] = word
+                found.given.add(f"{field.name}.{option.name}")  # as the driver's tables of states call it
             elif canonical == "authentication" and (login := _login_of(inner.driver, option, word)):
                 found.login = login
             elif canonical in _HANDLERS or canonical in {"tls.level", "authentication"}:
@@ -330,6 +348,8 @@ class Interpreter:
             found.given.add(option.name)
         elif canonical is None or value is None:
             found.native[f"{option.vocabulary}/{option.name}"] = Secret(text) if option.secret else text
+            if option.name in self.target.conditions:
+                found.given.add(option.name)
         else:
             found.options[canonical] = value
         found.rows.append(row)

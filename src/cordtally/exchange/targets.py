@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import cache
 from typing import NamedTuple
 
@@ -15,7 +15,9 @@ from ..notation import BaseDialect, Grammar, load_grammar, make_dialect
 class Target(NamedTuple):
     """A driver's notation, made ready: facts, grammar module, dialect, and the options that this notation takes.
 
-    ``boxed`` names the options whose values are texts of their own, ``needy`` maps options to what they need beside them.
+    ``boxed`` names the options whose values are texts of their own, ``needy`` maps options to what they need beside
+    them, ``members`` maps options whose values are objects to the options that stand for their members, and
+    ``conditions`` names the options on whose presence a TLS level or a log-in method depends.
     """
 
     driver: Driver
@@ -27,6 +29,8 @@ class Target(NamedTuple):
     exact: bool
     boxed: frozenset[str]
     needy: Mapping[str, str]
+    members: Mapping[str, frozenset[str]]
+    conditions: frozenset[str]
 
     @property
     def name(self) -> str:
@@ -77,9 +81,21 @@ def load_target(target: str) -> Target:
             by_canonical.setdefault(option.canonical, option)
     dialect = make_dialect(facts.grammar, facts.flags)
     needy = {o.name: o.needs for o in by_spelling.values() if o.needs in taken}
+    conditions = [n for row in (*driver.tls, *driver.authentication) for n in (*row.given, *row.absent)]
     boxed = [held[0] for held in (driver.nested, facts.carries) if held is not None]
     return Target(driver, facts, load_grammar(facts.grammar), dialect, by_canonical, by_spelling,
-                  driver.case_sensitive or bool(facts.names), frozenset(boxed), needy)  # fmt: skip
+                  driver.case_sensitive or bool(facts.names), frozenset(boxed), needy,
+                  _members(by_spelling.values()), frozenset(conditions))  # fmt: skip
+
+
+def _members(options: Iterable[Option]) -> dict[str, frozenset[str]]:
+    """The options that stand for members of an object, by the option that holds it."""
+    found: dict[str, set[str]] = {}
+    for option in options:
+        outer, dot, _ = option.name.partition(".")
+        if dot:
+            found.setdefault(outer, set()).add(option.name)
+    return {outer: frozenset(names) for outer, names in found.items()}
 
 
 def choose_target(target: str, cord: Cord) -> Target:

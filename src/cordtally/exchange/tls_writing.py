@@ -7,6 +7,7 @@ from functools import cache
 
 from ..catalog import Driver, NotationFacts, load_driver
 from ..model import AuthenticationMethod, TlsLevel
+from ..model.suspicion import clear_name
 from ..notation import Field
 from ..text import as_text
 from .codecs import find_word, write_value
@@ -22,7 +23,7 @@ def write_tls(sheet: Sheet) -> None:
     """Put certificate files and the words for the TLS level."""
     cord, driver = sheet.cord, sheet.driver
     # before the level: libpq verifies the chain at sslmode=require where sslrootcert is given (PostgreSQL 15, 34.19.1)
-    present = _write_files(sheet)
+    present = _write_files(sheet) | _native_conditions(sheet)
     level = cord.tls.level
     words = _native_words(sheet, "tls.level")
     # native words of the same vocabulary say more than the level (a word of its own for it): they go first
@@ -87,6 +88,7 @@ def _write_files(sheet: Sheet) -> set[str]:
         inner = sheet.inner_target()
         if option is None and inner is not None and (through := inner.driver.by_canonical.get(part)):
             sheet.put_inner(part, str(value), through.name, value, loss=None)
+            present.add(f"{sheet.driver.nested[0]}.{through.name}" if sheet.driver.nested else "")
         elif option is None:
             sheet.lose(part, str(value), f"{sheet.driver.title} has no option for it")
         else:
@@ -105,7 +107,11 @@ def _choose(driver_id: str, notation: str, level: TlsLevel, present: frozenset[s
     driver = load_driver(driver_id)
     facts = driver.notation(notation)
     assert facts is not None
-    states = [s for s in driver.tls if all(_is_taken(driver, facts, name) for name, _ in s.set)]
+    states = [
+        s
+        for s in driver.tls
+        if all(_is_taken(driver, facts, name) for name, _ in s.set) and (not s.only_in or notation in s.only_in)
+    ]
     default = facts.tls_default if facts.tls_default is not None else driver.tls_default
     return choose_tls(states, default, level, present)
 
@@ -129,6 +135,12 @@ def _native_words(sheet: Sheet, canonical: str) -> dict[str, str]:
             text = as_text(value)
             words[name] = find_word(option, text) or text if option.type == "word" else text
     return words
+
+
+def _native_conditions(sheet: Sheet) -> set[str]:
+    """The native options of the cord, in this driver's vocabulary, on whose presence a level depends."""
+    named = (clear_name(key).partition("/") for key, _ in sheet.cord.native)
+    return {name for vocabulary, _, name in named if vocabulary == sheet.driver.id and name in sheet.target.conditions}
 
 
 def _pairs(words: dict[str, str]) -> str:

@@ -1,5 +1,6 @@
 <?php
-// Logs in with what stands on standard input, {"driver", "text", "arguments"}, and prints [user, database] as JSON.
+// Logs in with what stands on standard input, {"driver", "text", "arguments", "ask"}, and prints the answer's first row as JSON:
+// [user, database] where nothing is asked.
 $in = json_decode(stream_get_contents(STDIN), true);
 $a = $in['arguments'];
 function pdo($a, $password) {
@@ -8,12 +9,18 @@ function pdo($a, $password) {
     return new PDO($a['dsn'], $a['username'] ?? null, $a[$password] ?? null, $options);
 }
 switch ($in['driver']) {
-    case 'pdo-pgsql': $row = pdo($a, 'password')->query('SELECT current_user, current_database()')->fetch(PDO::FETCH_NUM); break;
-    case 'php-pgsql': $row = pg_fetch_row(pg_query(pg_connect($in['text']), 'SELECT current_user, current_database()')); break;
-    case 'pdo-mysql': $row = pdo($a, 'passwd')->query("SELECT current_user(), database()")->fetch(PDO::FETCH_NUM); break;
+    case 'pdo-pgsql': $row = pdo($a, 'password')->query($in['ask'] ?? 'SELECT current_user, current_database()')->fetch(PDO::FETCH_NUM); break;
+    case 'php-pgsql': $row = pg_fetch_row(pg_query(pg_connect($in['text']) ?: exit(1), $in['ask'] ?? 'SELECT current_user, current_database()')); break;
+    case 'pdo-mysql': $row = pdo($a, 'passwd')->query($in['ask'] ?? "SELECT current_user(), database()")->fetch(PDO::FETCH_NUM); break;
     case 'mysqli':
-        $db = new mysqli($a['hostname'], $a['username'], $a['password'], $a['database'], $a['port']);
-        $row = $db->query("SELECT current_user(), database()")->fetch_row();
+        mysqli_report(MYSQLI_REPORT_ERROR | MYSQLI_REPORT_STRICT);
+        $db = mysqli_init();
+        foreach ($a as $name => $value) if (str_starts_with($name, 'MYSQLI_')) $db->options(constant($name), $value);
+        $set = fn($part) => $a["ssl_set.$part"] ?? null;
+        if ($set('ca') || $set('cert')) $db->ssl_set($set('key'), $set('cert'), $set('ca'), null, null);
+        $db->real_connect($a['hostname'] ?? null, $a['username'], $a['password'], $a['database'], $a['port'] ?? null, $a['socket'] ?? null,
+            array_sum(array_map('constant', array_filter(explode('|', $a['flags'] ?? '')))));
+        $row = $db->query($in['ask'] ?? "SELECT current_user(), database()")->fetch_row();
         break;
     case 'phpredis':
         $db = new Redis();
