@@ -1,9 +1,6 @@
 """Drivers of five languages log in to real servers with strings that were converted from one another."""
 
-import json
 import os
-import subprocess
-from pathlib import Path
 
 import psycopg
 import pymysql
@@ -15,11 +12,9 @@ import cordtally as ct
 from cordtally.model import Cord, Host, Secret
 
 from ..servers import ADMIN_PASSWORD
+from . import foreign
 
 pytestmark = [pytest.mark.skipif(os.environ.get("CORDTALLY_JUDGES") != "1", reason="run by scripts/test-drivers"), pytest.mark.servers]
-HERE = Path(__file__).parent / "logins"
-PROGRAMS = {"php": ["php", HERE / "login.php"], "perl": ["perl", HERE / "login.pl"], "ruby": ["ruby", HERE / "login.rb"],
-            "javascript": ["node", HERE / "login.js"]}  # fmt: skip
 PASSWORDS = ["fog-1", "a;b}c{d", "p@ss:w/rd?#&=%41+ x", "'\"\\'", "naïve é😀", "{x}", " a ", "$x`y", "#!~^|<>,."]
 PG_USER, PG_DATABASE = "ke'e@p:er/ü 1", "ti/de?s #1%+&"
 MY_USERS, MY_DATABASE = ("ke'e@p:er/ 1", "kee/ü 1"), "ti/de?s #1%+&"
@@ -30,11 +25,10 @@ MY = ["pymysql", "pdo-mysql/arguments", "mysqli", "dbd-mariadb/arguments", "dbd-
 
 def log_in(target, writing):
     driver = target.partition("/")[0]
-    given = {"driver": driver, "text": writing.text.unmask(), "arguments": writing.clear_arguments()}
-    language = ct.catalog.load_driver(driver).language
-    env = {**os.environ, "NODE_PATH": f"{os.environ['CORDTALLY_NODE']}/node_modules"}
-    done = subprocess.run(PROGRAMS[language], input=json.dumps(given).encode(), capture_output=True, timeout=30, env=env, check=False)
-    return json.loads(done.stdout) if done.returncode == 0 and done.stdout else done.stderr.decode()[-300:] + done.stdout.decode()[-300:]
+    try:
+        return foreign.log_in(driver, ct.catalog.load_driver(driver).language, writing)
+    except ConnectionError as error:
+        return str(error)
 
 
 def chain(cord, targets, meant):
@@ -48,7 +42,7 @@ def chain(cord, targets, meant):
         writing = ct.convert(writing.text, to=target, driver=writing.target)
         if any(line.part in {"user", "password", "database", "host"} for line in writing.ledger.losses):
             writing = first
-        elif ct.catalog.load_driver(target.partition("/")[0]).language in PROGRAMS:
+        elif ct.catalog.load_driver(target.partition("/")[0]).language in foreign.PROGRAMS:
             found = log_in(target, writing)
             failed += [] if found == meant else [(target, cord.password.unmask(), found)]
     return failed

@@ -14,6 +14,8 @@ import psycopg2
 import pymysql
 import redis
 import sqlalchemy
+from redis.backoff import NoBackoff
+from redis.retry import Retry
 from sqlalchemy.ext.asyncio import create_async_engine
 
 PG_ASKS = "SELECT ssl FROM pg_stat_ssl WHERE pid = pg_backend_pid()"
@@ -67,7 +69,8 @@ def _asyncmy(writing):
 
 
 def _redis(writing):
-    client = redis.Redis(**_clear(writing)) if writing.arguments is not None else redis.Redis.from_url(writing.text.unmask())
+    once = Retry(NoBackoff(), 0)  # else every refusal is asked for again
+    client = redis.Redis(**_clear(writing), retry=once) if writing.arguments is not None else redis.Redis.from_url(writing.text.unmask(), retry=once)
     try:
         client.ping()
         return isinstance(client.connection_pool.connection_class, type) and issubclass(client.connection_pool.connection_class, redis.SSLConnection)
