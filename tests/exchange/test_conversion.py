@@ -55,7 +55,7 @@ CASES = [
     ("postgresql://h/d?sslmode=prefer&keepalives=0", "psycopg2/arguments",
      '{"host": "h", "dbname": "d", "sslmode": "prefer", "keepalives": "0"}', {"options.tcp_keepalive": "kept"}),
     ("postgresql://h/d?sslmode=prefer", "lib-pq", "postgresql://h/d?sslmode=require", {"tls.level": "approximated"}),
-    ("postgresql://u:a%2Fb@a:1,b:2//d?host=c", "pgx", "postgresql://u:a%2Fb@c", {"database": "dropped"}),
+    ("postgresql://u:a%2Fb@a:1,b:2//d?host=c", "pgx", "postgresql://u:a%2Fb@c:1", {"database": "dropped"}),
     ("file:/a%20b.db?mode=ro", "sqlalchemy+sqlite3", "sqlite:////a%20b.db", {"options.open_mode": "dropped"}),
     ("sqlite:///a.db?timeout=2.5", "sqlite3/arguments", '{"database": "a.db", "timeout": 2.5}', {"options.busy_timeout": "kept"}),
     ("sqlite:///a.db?timeout=2.5", "sqlite3/path", "a.db", {"options.busy_timeout": "dropped"}),

@@ -146,10 +146,10 @@ class NotationFacts(Record):
 class Driver(Record):
     """One client library and its vocabulary.
 
-    ``passes_text`` says that arguments become text on the way, so that booleans are written in words;
+    with ``exact_words`` the case of an option's word counts; ``passes_text`` says that arguments become text on the way, so that booleans are written in words;
     ``family`` is the name under which the first driver of an engine may be asked for, as for a toolkit whose URL
     leaves the driver out; ``nested`` names an option whose value holds further options for another target, and that
-    target; ``registered`` lists the names under which a driver manager knows it.
+    target; ``registered`` lists the names under which a driver manager knows it, with ``*`` for what differs by version.
     """
 
     id: str
@@ -165,6 +165,7 @@ class Driver(Record):
     by_spelling: Mapping[str, Option] = _NONE
     by_canonical: Mapping[str, Option] = _NONE
     unknown_options: Literal["refused", "ignored", "sent"] = "refused"
+    exact_words: bool = False
     case_sensitive: bool = True
     true_words: tuple[str, ...] = ("true",)
     false_words: tuple[str, ...] = ("false",)

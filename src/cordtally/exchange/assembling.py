@@ -31,6 +31,8 @@ def assemble(found: Gathered, target: Target, engine: str) -> Cord:
     driver, roles = target.driver, found.roles
     hosts = found.hosts
     if found.ports is not None:
+        if len(found.ports) not in {1, max(1, len(hosts))}:
+            _note_ports(found, driver)
         _assign_ports(hosts, found.ports)
     tls, authentication = NO_TLS, NO_AUTHENTICATION
     if found.tls or found.files:
@@ -74,6 +76,14 @@ def _discovery(found: Gathered, target: Target) -> Discovery:
         return Discovery(DiscoveryKind.ALIAS, alias)
     service = found.roles.get("service")
     return DIRECT if service is None else Discovery(DiscoveryKind.SERVICE, service)
+
+
+def _note_ports(found: Gathered, driver: Driver) -> None:
+    """Say that ports do not fit the hosts: libpq refuses that (conninfo_parse: could not match port numbers to hosts)."""
+    ports = [part for part in found.parts if part.role == "port"]
+    start, end = (ports[-1].start, ports[-1].end) if ports else (0, 0)
+    why = f"{driver.title} cannot tell which port belongs to which host"
+    found.remarks.append(Remark(Case.CONFLICT, start, end, {"why": why, "hint": "give one port, or one for each host"}))
 
 
 def _assign_ports(hosts: list[FoundHost], ports: list[int | None]) -> None:

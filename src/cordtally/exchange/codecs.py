@@ -58,17 +58,17 @@ def read_value(option: Option, driver: Driver, text: str) -> OptionValue | Misre
     return text if reader is None else reader(option, driver, text)
 
 
-def find_word(option: Option, text: str) -> str | None:
-    """Find the canonical word for a driver's word; its case counts only where two words differ by case alone."""
+def find_word(option: Option, text: str, *, exact: bool = False) -> str | None:
+    """Find the canonical word for a driver's word; unless ``exact``, case counts only where it tells two words apart."""
     words = option.values or {}
-    if text in words:
-        return words[text]
+    if text in words or exact:
+        return words.get(text)
     folded = text.casefold()
     return next((canonical for word, canonical in words.items() if word.casefold() == folded), None)
 
 
 def _read_word(option: Option, driver: Driver, text: str) -> str | Misread:
-    word = find_word(option, text)
+    word = find_word(option, text, exact=driver.exact_words)
     return word if word is not None else _misread_word(option, text)
 
 

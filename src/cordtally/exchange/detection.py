@@ -30,7 +30,8 @@ _LONGEST_SCORED = 65536
 _KNOWN, _OWN_NAME = 6, 1
 _POSITION = 2
 _UNKNOWN = -4
-_USUAL_PORT = 3
+_USUAL_PORT = 14  # Port=5432 decides, though Npgsql has retired the Integrated Security beside it
+_WINDOWS_LOG_IN = 3  # Server, Database and Integrated Security=true: SQL Server, though they are MySQL's own names
 _SERVER_ADDRESS_SCORE = 6
 _MISSING_OPENING = -4
 _FORM_ALONE = 3  # what a grammar that is sure counts for: less than one known key
@@ -93,8 +94,7 @@ def _unknown_scheme(text: str, end: int) -> TextError:
 
 def _find_bare(text: str) -> Claim:
     if (named := _REGISTERED.search(text)) is not None:
-        known = load_index()["registered"].get(named[1].strip().casefold(), "odbc")
-        return Claim(f"{known}/semicolon", "", None)
+        return Claim(f"{_registered(named[1].strip().casefold())}/semicolon", "", None)
     # a name in Driver= settles it above; here every driver without a prefix gets a try
     beginning = text[:_LONGEST_SCORED]
     scores: dict[str, int] = {}
@@ -112,6 +112,16 @@ def _find_bare(text: str) -> Claim:
     if len(leaders) > 1:
         raise _ambiguous([target for target, score in scores.items() if best - score < _CLOSE])
     return Claim(leaders[0], "", None)
+
+
+def _registered(name: str) -> str:
+    """The driver that a driver manager knows by a name, which may follow a pattern; any ODBC driver where none does."""
+    registered = load_index()["registered"]
+    if name in registered:
+        return str(registered[name])
+    from fnmatch import fnmatchcase
+
+    return next((driver for pattern, driver in registered.items() if fnmatchcase(name, pattern)), "odbc")
 
 
 def _score(text: str, target_name: str, grammar_name: str) -> int:
@@ -150,6 +160,8 @@ def _tells(option: Option, value: str, target: Target) -> int:
     """What a value says of the kind of server: its usual port, or an address with an instance or a comma."""
     if option.canonical == "port":
         return _USUAL_PORT * any(value == str(load_engine(e).default_port) for e in target.driver.engines)
+    if option.canonical == "authentication" and "sqlserver" in target.driver.engines:
+        return _WINDOWS_LOG_IN * (value.casefold() in {"true", "yes", "sspi"})
     if option.canonical == "host" and _SERVER_ADDRESS.search(value):
         return _SERVER_ADDRESS_SCORE if target.facts.addresses is not None else -_SERVER_ADDRESS_SCORE
     return 0

@@ -174,6 +174,9 @@ class Interpreter:
         found, facts = self.found, self.target.facts
         if "host" not in self.driver.query_wins and self.positional_hosts:
             return
+        # a port that stands in the authority stays, though its host goes: libpq reads @:6432/db?host=/run so
+        if self.positional_hosts and found.ports is None and any(h.port is not None for h in found.hosts):
+            found.ports = [h.port for h in found.hosts]
         # those of the authority go; what further options of the kind said stays, and joins this one
         found.hosts[:] = [h for h in found.hosts if h.field is not None and h.field.role == "option"]
         if facts.addresses is None:
@@ -196,6 +199,10 @@ class Interpreter:
     def _take_port(self, text: str, field: Field, option: Option) -> None:
         ports = text.split(",") if self.target.facts.host_options == "paired" else [text]
         self.found.ports = [self._port(p, field) for p in ports]
+        # where the query wins, its port stands for that of the authority, too
+        if "port" in self.driver.query_wins:
+            for host in self.found.hosts:
+                host.port = None
 
     def _take_socket(self, text: str, field: Field, option: Option) -> None:
         self.found.hosts[:] = [FoundHost(text, field)]
