@@ -115,7 +115,8 @@ class NotationFacts(Record):
     ``carries`` names an option whose value is a whole text for another target, and that target;
     with ``host_required`` a text without a host is refused, so the engine's default host is written;
     with ``database_required`` the same is true of a database, for which there is no default;
-    ``names`` gives the options other names, as environment variables have, and leaves all others out;
+    ``names`` gives the options other names, as environment variables have, and leaves all others out; ``respelled``
+    gives some of them other names;
     ``addresses`` names the codec of a host option whose value is more than a name.
     """
 
@@ -140,16 +141,18 @@ class NotationFacts(Record):
     host_required: bool = False
     database_required: bool = False
     names: Mapping[str, str] = _NONE
+    respelled: Mapping[str, str] = _NONE
     tls_default: Level | None = None
 
 
 class Driver(Record):
     """One client library and its vocabulary.
 
-    with ``exact_words`` the case of an option's word counts; ``passes_text`` says that arguments become text on the way, so that booleans are written in words;
-    ``family`` is the name under which the first driver of an engine may be asked for, as for a toolkit whose URL
-    leaves the driver out; ``nested`` names an option whose value holds further options for another target, and that
-    target; ``registered`` lists the names under which a driver manager knows it, with ``*`` for what differs by version.
+    With ``exact_words`` the case of an option's word counts; ``passes_text`` says that arguments become text on the
+    way, so that booleans are written in words; ``family`` is the name under which the first driver of an engine may be
+    asked for, as for a toolkit whose URL leaves the driver out; ``nested`` names an option whose value holds further
+    options for another target, and that target; ``registered`` lists the names under which a driver manager knows it,
+    with ``*`` for what differs by version.
     """
 
     id: str

@@ -79,7 +79,7 @@ def _discovery(found: Gathered, target: Target) -> Discovery:
 
 
 def _note_ports(found: Gathered, driver: Driver) -> None:
-    """Say that ports do not fit the hosts: libpq refuses that (conninfo_parse: could not match port numbers to hosts)."""
+    """Say that ports do not fit the hosts; libpq refuses that (fe-connect.c: could not match port numbers to hosts)."""
     ports = [part for part in found.parts if part.role == "port"]
     start, end = (ports[-1].start, ports[-1].end) if ports else (0, 0)
     why = f"{driver.title} cannot tell which port belongs to which host"

@@ -59,7 +59,7 @@ def read_value(option: Option, driver: Driver, text: str) -> OptionValue | Misre
 
 
 def find_word(option: Option, text: str, *, exact: bool = False) -> str | None:
-    """Find the canonical word for a driver's word; unless ``exact``, case counts only where it tells two words apart."""
+    """Find the canonical word for a driver's word; case counts where it is ``exact``, or tells two words apart."""
     words = option.values or {}
     if text in words or exact:
         return words.get(text)

@@ -95,7 +95,7 @@ class Sheet:
         word = field.value if type(field.value) is str else as_shown(field.value)
         name = field.name
         if name is not None:
-            name = self.target.facts.names.get(name, name)
+            name = self.target.spelled(name) or name
             # the catalog's own names may be shown; any other may hold what a misread text put there
             name = name if name in self.driver.options else safe_name(name)
         target = word if name is None else f"{name}={word}"
@@ -109,7 +109,8 @@ class Sheet:
             if field.name == "(scheme)":  # no field of its own: it chooses among the prefixes
                 self.scheme_word = as_text(field.value)
             else:
-                named = field._replace(name=self.target.spelled(field.name)) if self.target.facts.names else field
+                spelling = self.target.spelled(field.name)
+                named = field if spelling == field.name else field._replace(name=spelling)
                 self._entries.append((named, bookings))
 
     def book(

@@ -48,7 +48,8 @@ class Target(NamedTuple):
 
     def spelled(self, name: str | None) -> str | None:
         """Give an option's name as this notation spells it."""
-        return self.facts.names.get(name, name) if name is not None else None
+        facts = self.facts
+        return (facts.names or facts.respelled).get(name, name) if name is not None else None
 
 
 @cache
@@ -74,6 +75,10 @@ def load_target(target: str) -> Target:
     by_spelling = {k: o for k, o in driver.by_spelling.items() if o.is_in(facts.id)}
     if facts.names:
         by_spelling = {facts.names[o.name]: o for o in by_spelling.values() if o.name in facts.names}
+    for name, spelling in facts.respelled.items():
+        renamed = driver.options[name]
+        by_spelling = {k: o for k, o in by_spelling.items() if o is not renamed}
+        by_spelling[spelling if driver.case_sensitive else spelling.casefold()] = renamed
     taken = {o.name for o in by_spelling.values()}
     by_canonical: dict[str, Option] = {}
     for option in driver.options.values():

@@ -9,10 +9,12 @@ documentation, "Using Option Files"; libpq 15, parseServiceFile; unixODBC 2.3.11
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Literal
 
 from ..text import GrammarError, Piece, as_text, piece_of, piece_of_key
+from . import percent
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, NO, BaseDialect
 
@@ -26,13 +28,17 @@ class Dialect(BaseDialect):
 
     ``sections`` lists the names that are read, the first one being written; empty for any. ``quoting`` is ``raw``
     (the rest of the line, its end trimmed), ``trimmed`` (both ends) or ``escaped`` (quotes and backslashes, and #
-    begins a comment); with ``dashes`` a key may be written with - for _; ``comments`` begin lines that do not count.
+    begins a comment); with ``dashes`` a key may be written with - for _; ``comments`` begin lines that do not count;
+    keys that stand ``apart`` are written in sections of their own; ``percent`` lists those whose values are escaped as
+    in a form.
     """
 
     sections: tuple[str, ...] = ()
     quoting: Literal["raw", "trimmed", "escaped"] = "raw"
     dashes: bool = False
     comments: str = "#;"
+    apart: Mapping[str, str] = MappingProxyType({})
+    percent: tuple[str, ...] = ()
 
 
 def looks_like(text: str) -> int:
@@ -102,19 +108,18 @@ def _pair(text: str, start: int, end: int, dialect: Dialect, fields: list[Field]
     value = text[begin:stop]
     if dialect.quoting == "escaped":
         value, begin, stop = _escaped(text, begin, stop)
+    if name.casefold() in dialect.percent:
+        value = percent.decode(value.replace("+", " "))
     fields.append(Field("option", name, value, begin, stop, start))
 
 
 def _escaped(text: str, begin: int, stop: int) -> tuple[str, int, int]:
-    quote = text[begin : begin + 1]
-    if quote and quote in "'\"":
-        close = text.find(quote, begin + 1, stop)
-        begin, stop = begin + 1, stop if close < 0 else close
-    else:
-        comment = text.find("#", begin, stop)
-        stop = stop if comment < 0 else comment
-        while stop > begin and text[stop - 1].isspace():
-            stop -= 1
+    """A value up to its comment; a quote at both ends goes (mysys/my_default.c: remove_end_comment, search_files)."""
+    stop = _end_before_comment(text, begin, stop)
+    while stop > begin and text[stop - 1].isspace():
+        stop -= 1
+    if stop - begin > 1 and text[begin] in "'\"" and text[begin] == text[stop - 1]:
+        begin, stop = begin + 1, stop - 1
     raw = text[begin:stop]
     if "\\" not in raw:
         return raw, begin, stop
@@ -122,35 +127,51 @@ def _escaped(text: str, begin: int, stop: int) -> tuple[str, int, int]:
     return value, begin, stop
 
 
+def _end_before_comment(text: str, begin: int, stop: int) -> int:
+    """The place of the first # that stands in no quotes."""
+    quote, escape = "", False
+    for place in range(begin, stop):
+        character = text[place]
+        if character in "'\"" and not escape:
+            quote = "" if quote == character else quote or character
+        elif character == "#" and not quote:
+            return place
+        escape = bool(quote) and character == "\\" and not escape
+    return stop
+
+
 def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write a section; a value that a line cannot hold is refused."""
     title = dialect.sections[0] if dialect.sections else "greywick"
     pieces = [Piece(f"[{title}]\n")]
+    apart: list[Piece] = []
     refused: list[Refused] = []
     for part in fields:
         name, value = part.name or "", as_text(part.value)
         try:
             if not name or name != name.strip() or not set("=\n\r[]#;!").isdisjoint(name):
                 raise CannotHold("its name cannot begin a line here")  # noqa: TRY301 -- booked below
-            written = _written(value, dialect)
+            written = percent.encode(value) if name.casefold() in dialect.percent else _written(value, dialect)
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
             continue
-        pieces += [piece_of_key(name, f"{name}="), piece_of(part.value, written), Piece("\n")]
-    return Rendered(pieces, refused)
+        line = [piece_of_key(name, f"{name}="), piece_of(part.value, written), Piece("\n")]
+        if name in dialect.apart:
+            apart += [Piece(f"[{dialect.apart[name]}]\n"), *line]
+        else:
+            pieces += line
+    return Rendered(pieces + apart, refused)
 
 
 def _written(value: str, dialect: Dialect) -> str:
     if dialect.quoting == "escaped":
-        if '"' in value and "'" in value:
-            raise CannotHold("both kinds of quotes in one value cannot be written in an option file")
         if _PLAIN.fullmatch(value):
             return value
-        mark = "'" if '"' in value else '"'
-        escaped = value.replace("\\", "\\\\").replace("\n", "\\n").replace("\r", "\\r").replace("\t", "\\t")
+        escaped = value.replace("\\", "\\\\").replace('"', '\\"')
+        escaped = escaped.replace("\n", "\\n").replace("\r", "\\r").replace("\t", "\\t")
         if not escaped.replace(" ", "").isprintable():
             raise CannotHold("an option file has no escape for a control character")
-        return mark + escaped + mark
+        return f'"{escaped}"'
     if not set("\n\r\v\f\x1c\x1d\x1e\x85\u2028\u2029").isdisjoint(value):
         raise CannotHold("a line end would end the value, and nothing is quoted here")
     if value != value.rstrip() or (dialect.quoting == "trimmed" and value != value.strip()):
