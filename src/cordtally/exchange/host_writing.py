@@ -16,6 +16,11 @@ from .sheet import Sheet
 def write_hosts(sheet: Sheet) -> None:
     """Put hosts and ports where the target takes them; what has no place is booked as dropped."""
     _write_hosts(sheet)
+    if sheet.driver.localhost_is_socket:
+        for host in sheet.cord.hosts:
+            if host.name.casefold() == "localhost" and host.port is not None:
+                reason = f"to {sheet.driver.title} localhost is the default socket, whatever the port; TCP wants 127.0.0.1"
+                sheet.note("host", str(host), str(host.address), Outcome.IMPLIED, reason)
     if sheet.target.facts.host_required and not any(f.role == "host" for f in sheet.fields):
         default = load_engine(sheet.cord.engine).default_host or "localhost"
         reason = f"{sheet.driver.title} wants a host here: the engine's default is written"
@@ -170,8 +175,12 @@ def _write_socket(sheet: Sheet, address: Words, port: int | None) -> None:
     if option is None:
         sheet.lose("host", str(address), f"{sheet.driver.title} has no word for a Unix socket")
         return
-    sheet.put("host", str(address), Field("option", option.name, address))
-    if port is None:
+    file, written = sheet.driver.socket_file, address
+    if file is not None:
+        number = port or load_engine(sheet.cord.engine).default_port
+        written = f"{address}/{file}{number}" if isinstance(address, str) else address
+    sheet.put("host", str(address), Field("option", option.name, written))
+    if port is None or written is not address:
         return
     port_option = sheet.option_for("port")
     if option.canonical == "host" and port_option is not None:

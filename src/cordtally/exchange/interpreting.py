@@ -23,6 +23,7 @@ from .codecs import Misread, read_value
 from .concealing import secret_spans, unread_spans
 from .detection import claim_of
 from .gathering import FoundHost, Gathered, Interpretation, OptionRow, Part
+from .slips import find_slips
 from .tables import match_state
 from .targets import Target, load_target
 
@@ -67,6 +68,7 @@ class Interpreter:
             self._note_conflicts(len(parsed.text))
         if target.needy:
             self._note_lone()
+        found.remarks += find_slips(parsed, found, target)
         # a URL has its parts in the order of its text; elsewhere repeated or carried ones come out of turn
         in_order = target.facts.grammar == "url" and heeded is options and found.carried is None
         if not in_order:
@@ -205,7 +207,12 @@ class Interpreter:
                 host.port = None
 
     def _take_socket(self, text: str, field: Field, option: Option) -> None:
-        self.found.hosts[:] = [FoundHost(text, field)]
+        folder, slash, name = text.rpartition("/")
+        file = self.driver.socket_file
+        if file is not None and slash and name.startswith(file) and name[len(file) :].isdigit():
+            self.found.hosts[:] = [FoundHost(folder, field, self._port(name[len(file) :], field))]
+        else:
+            self.found.hosts[:] = [FoundHost(text, field)]
 
     def _take_instance(self, text: str, field: Field, option: Option) -> None:
         if not self.found.hosts:

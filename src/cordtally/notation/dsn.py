@@ -79,7 +79,8 @@ def _address(cursor: Cursor, fields: list[Field]) -> None:
     if text[cursor.end - 1] != ")":
         raise GrammarError("the ( of the address has no ) before the slash", bracket, cursor.end)
     inner, end = bracket + 1, cursor.end - 1
-    if network not in {"tcp", "unix"}:
+    # without a name the network is tcp (go-sql-driver 1.9, dsn.go: normalize)
+    if network not in {"", "tcp", "unix"}:
         raise GrammarError("the network is tcp or unix", start, bracket, "other networks must be registered in Go")
     if network == "unix":
         fields.append(Field("host", None, text[inner:end], inner, end, inner))
@@ -92,6 +93,9 @@ def _address(cursor: Cursor, fields: list[Field]) -> None:
         port_at = close + 1
     else:
         colon = text.rfind(":", inner, end)
+        # more than one colon, and no brackets: an IPv6 address without a port (dsn.go: ensureHavePort)
+        if text.count(":", inner, end) > 1:
+            colon = -1
         port_at = end if colon < 0 else colon
         fields.append(Field("host", None, text[inner:port_at], inner, port_at, inner))
     port = text[port_at + 1 : end]

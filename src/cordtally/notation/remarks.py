@@ -28,6 +28,11 @@ class Case(enum.Enum):
     BOOLEAN = "boolean"
     DURATION = "duration"
     SPECIAL_NUMBER = "special-number"
+    OPTION_AMONG_HOSTS = "option-among-hosts"
+    HOST_OF_DIGITS = "host-of-digits"
+    PORT_IN_HOST = "port-in-host"
+    OPTIONS_IN_NAME = "options-in-name"
+    SEPARATOR_KEPT = "separator-kept"
 
 
 class Remark(NamedTuple):
