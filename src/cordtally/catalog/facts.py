@@ -152,8 +152,8 @@ class Driver(Record):
     way, so that booleans are written in words; ``family`` is the name under which the first driver of an engine may be
     asked for, as for a toolkit whose URL leaves the driver out; ``nested`` names an option whose value holds further
     options for another target, and that target; ``registered`` lists the names under which a driver manager knows it,
-    with ``*`` for what differs by version; where a socket is given by its file and not by its folder, ``socket_file`` is
-    how that file is called, up to the port; ``localhost_is_socket`` says that this name never leads to a port.
+    with ``*`` for what differs by version; where a socket is given by its file and not by its folder, ``socket_file``
+    is how that file is called, up to the port; ``localhost_is_socket`` says that this name never leads to a port.
     """
 
     id: str
