@@ -19,7 +19,9 @@ def write_hosts(sheet: Sheet) -> None:
     if sheet.driver.localhost_is_socket:
         for host in sheet.cord.hosts:
             if host.name.casefold() == "localhost" and host.port is not None:
-                reason = f"to {sheet.driver.title} localhost is the default socket, whatever the port; TCP wants 127.0.0.1"
+                reason = (
+                    f"to {sheet.driver.title} localhost is the default socket, whatever the port; TCP wants 127.0.0.1"
+                )
                 sheet.note("host", str(host), str(host.address), Outcome.IMPLIED, reason)
     if sheet.target.facts.host_required and not any(f.role == "host" for f in sheet.fields):
         default = load_engine(sheet.cord.engine).default_host or "localhost"
