@@ -48,6 +48,7 @@ MEANINGS: Mapping[str, str] = {
     "overflow_after_wait": "count",
     "overflow_wait": "duration",
     "client_idle_timeout": "duration",
+    "worker_idle_timeout": "duration",
     "pools_per_child": "count",
     "idle_share": "share",
 }
@@ -61,7 +62,8 @@ class Setting:
     """One setting: what it means, the type and unit of its value, its default, and what 0 and −1 mean.
 
     ``default`` may be a word: ``unlimited``, or ``max_size`` (as many as that). A unit of ``word`` is a text with a
-    unit, as Go writes durations. ``needs`` names a setting without which this one has no effect.
+    unit, as Go writes durations. ``needs`` names a setting without which this one has no effect; ``only_below`` names
+    the meaning of one that must be below the largest size for it.
     """
 
     name: str
@@ -74,6 +76,7 @@ class Setting:
     least: int | None = None
     most: int | None = None
     needs: str | None = None
+    only_below: str | None = None
     note: str | None = None
 
 

@@ -181,6 +181,9 @@ def _write_socket(sheet: Sheet, address: Words, port: int | None) -> None:
     if file is not None:
         number = port or load_engine(sheet.cord.engine).default_port
         written = f"{address}/{file}{number}" if isinstance(address, str) else address
+        if port is None:
+            reason = "the socket's file bears the port: the engine's default is written"
+            sheet.note("port", None, str(number), Outcome.IMPLIED, reason)
     sheet.put("host", str(address), Field("option", option.name, written))
     if port is None or written is not address:
         return

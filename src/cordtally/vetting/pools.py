@@ -15,8 +15,8 @@ RULES = (
         Severity.ERROR,
         "a value that the pool refuses",
         "The program does not start, or the pool takes another value.",
-        bad="mysql2-pool connectionLimit=0",
-        good="mysql2-pool connectionLimit=10",
+        bad="hikaricp maximumPoolSize=0",
+        good="hikaricp maximumPoolSize=10",
     ),
     _rule(
         RuleId.MINIMUM_ABOVE_MAXIMUM,
@@ -55,8 +55,8 @@ RULES = (
         Severity.WARNING,
         "an idle timeout that never acts",
         "The lifetime ends first, so what was meant by the other one does not happen.",
-        bad="hikaricp idleTimeout=1800000 maxLifetime=600000",
-        good="hikaricp idleTimeout=300000 maxLifetime=600000",
+        bad="hikaricp minimumIdle=2 idleTimeout=1800000 maxLifetime=600000",
+        good="hikaricp minimumIdle=2 idleTimeout=300000 maxLifetime=600000",
     ),
     _rule(
         RuleId.POOL_NEVER_SHRINKS,
@@ -96,6 +96,6 @@ RULES = (
         "connections that the server ends before the pool does",
         "The next request gets a dead one.",
         bad="hikaricp idleTimeout=600000 maxLifetime=1800000 | idle=60s",
-        good="hikaricp idleTimeout=30000 maxLifetime=1800000 | idle=60s",
+        good="hikaricp minimumIdle=2 idleTimeout=30000 maxLifetime=1800000 | idle=60s",
     ),
 )

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from ...catalog.pool_libraries import UNITS, Setting
+from ...model import Duration
 from ...vetting import Finding, RuleId, Severity
 from ...vetting.findings import by_severity, finding
 from ..quantities import show_seconds
@@ -61,6 +63,12 @@ def _sizes(settings: PoolSettings) -> Iterator[Finding]:
     most = settings.count("max_size")
     for name, text in settings.refused.items():
         yield finding(RuleId.REFUSED_VALUE, f"{name} = {text} is refused", f"give {name} another value")
+    for name, text in settings.texts.items():
+        setting = settings.library.settings[name]
+        if setting.least is not None and 0 < _number(settings, setting) < setting.least:
+            least = f"{setting.least} {setting.unit or ''}".strip()
+            message = f"{name} = {text} is below the least that {settings.library.title} takes, {least}"
+            yield finding(RuleId.REFUSED_VALUE, message, f"give {name} {least} or more; below it the default may count")
     for means in ("min_size", "min_idle", "initial_size"):
         least = settings.count(means)
         if most is not None and least is not None and least > most:
@@ -78,8 +86,31 @@ def _sizes(settings: PoolSettings) -> Iterator[Finding]:
         )
 
 
+def _number(settings: PoolSettings, setting: Setting) -> float:
+    """A value in its setting's own unit; 0 where it is no number."""
+    value = settings.given.get(setting.means)
+    if isinstance(value, Duration):
+        return value.seconds / UNITS[setting.unit or "s"]
+    return 0.0 if value is None or isinstance(value, bool) else float(value)
+
+
+def _acting_idle_timeout(settings: PoolSettings) -> float | None:
+    """The idle timeout in seconds, where it can act at all."""
+    setting, most = settings.library.setting("idle_timeout"), settings.count("max_size")
+    if setting is None:
+        return None
+    if setting.needs is not None and settings.all.get(settings.library.settings[setting.needs].means) in {None, False}:
+        return None
+    if setting.only_below is not None and most is not None:
+        bound = settings.count(setting.only_below)
+        if bound is None or bound >= most:
+            return None
+    return settings.seconds("idle_timeout")
+
+
 def _times(settings: PoolSettings) -> Iterator[Finding]:
     acquire, idle, life = (settings.seconds(name) for name in ("acquire_timeout", "idle_timeout", "lifetime"))
+    acting = _acting_idle_timeout(settings)
     connect = settings.seconds("connect_timeout")
     if acquire is None and settings.library.setting("acquire_timeout") is not None:
         yield finding(
@@ -94,7 +125,7 @@ def _times(settings: PoolSettings) -> Iterator[Finding]:
             f"({_named(settings, 'connect_timeout')})",
             "make the acquire timeout the longer of the two",
         )
-    if idle is not None and life is not None and idle >= life:
+    if acting is not None and life is not None and acting >= life:
         yield finding(
             RuleId.IDLE_BEYOND_LIFETIME,
             f"{_named(settings, 'idle_timeout')} never acts: the lifetime of {show_seconds(life)} ends first",
@@ -142,7 +173,7 @@ def _against_server(settings: PoolSettings, instances: int, server: ServerLimits
     ends = server.idle_timeout
     if ends is None:
         return
-    idle, life = settings.seconds("idle_timeout"), settings.seconds("lifetime")
+    idle, life = _acting_idle_timeout(settings), settings.seconds("lifetime")
     first = min((t for t in (idle, life) if t is not None), default=None)
     if first is None or first >= ends:
         checked = settings.value("validate_on_borrow") is True or settings.seconds("validate_after") is not None
