@@ -66,9 +66,9 @@ def _sizes(settings: PoolSettings) -> Iterator[Finding]:
     for name, text in settings.texts.items():
         setting = settings.library.settings[name]
         if setting.least is not None and 0 < _number(settings, setting) < setting.least:
-            least = f"{setting.least} {setting.unit or ''}".strip()
-            message = f"{name} = {text} is below the least that {settings.library.title} takes, {least}"
-            yield finding(RuleId.REFUSED_VALUE, message, f"give {name} {least} or more; below it the default may count")
+            bound = f"{setting.least} {setting.unit or ''}".strip()
+            message = f"{name} = {text} is below the least that {settings.library.title} takes, {bound}"
+            yield finding(RuleId.REFUSED_VALUE, message, f"give {name} {bound} or more; below it the default may count")
     for means in ("min_size", "min_idle", "initial_size"):
         least = settings.count(means)
         if most is not None and least is not None and least > most:
