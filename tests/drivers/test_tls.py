@@ -5,6 +5,7 @@ a server without TLS. Whether a connection comes about, and whether the server s
 read back allows; a level other than the one that was asked for must be booked as approximated or dropped.
 """
 
+import json
 import os
 import shutil
 
@@ -65,7 +66,7 @@ def test_a_driver_keeps_to_the_level_that_was_written(engine, target, connect, p
     (secured, bare), (_, database, user) = pairs(engine), FAMILIES[engine]
     situations = [("right", secured, "127.0.0.1", secured.ca, True, True), ("stranger", secured, "127.0.0.1", secured.other_ca, False, True),
                   ("name", secured, "127.0.0.2", secured.ca, True, False), ("bare", bare, "127.0.0.1", bare.ca, True, True)]  # fmt: skip
-    wrong = []
+    wrong, seen = [], {}
     for level in (None, *TlsLevel):
         for with_ca in (True, False) if level is None or level < TlsLevel.VERIFY_CHAIN else (True,):
             for situation, server, host, ca, trusted, named in situations:
@@ -81,6 +82,11 @@ def test_a_driver_keeps_to_the_level_that_was_written(engine, target, connect, p
                 if engine == "redis" and (meant is TlsLevel.OFF) is (server is secured):
                     continue  # TLS has a port of its own there: each side waits in vain for the other to say something
                 found = tls.seen(connect, writing)
+                seen.setdefault((level, with_ca), (meant, {}))[1][situation] = found
                 told = meant is level or level is None or "tls.level" in lost
                 wrong += [] if found in fine and told else [(level, with_ca, situation, meant, found, str(writing.text))]
+    if (record := os.environ.get("CORDTALLY_JUDGED")) is not None:
+        rows = [[level.value if level else "", with_ca, meant.value, found] for (level, with_ca), (meant, found) in seen.items()]
+        with open(record, "a") as stream:
+            stream.write(json.dumps({"target": writing.target, "rows": rows}) + "\n")
     assert wrong == []
