@@ -3,11 +3,13 @@
 import warnings
 
 import oracledb
+import psycopg
 import pytest
 import sqlalchemy
 from clickhouse_driver.util.helpers import parse_url as clickhouse_url
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from psycopg.conninfo import conninfo_to_dict
 from pymongo.errors import PyMongoError
 from pymongo.uri_parser import parse_uri
 from redis.connection import parse_url as redis_url
@@ -118,3 +120,42 @@ def test_clickhouse(user, password, database, seconds):
     host, found = clickhouse_url(writing.text.unmask())
     meant = {"user": user, "password": password, "port": 9440, "secure": True, "verify": False, "connect_timeout": float(seconds)}
     assert (host, found) == ("h", meant | ({"database": database} if kept(writing, "database") else {}))
+
+
+PARTS = ["keeper", "a%40b", "a+b", "", "p:w", "é", "%C3%A9", "a b", "%zz", "%00", "x/y", "x?y", "x#y", "a@b", "'", "u%"]
+HOSTS = ["h", "gauge.example", "127.0.0.1", "[::1]", "[::1%25eth0]", "%2Frun%2Fpg", "", "[::1", "h%41"]
+PORTS = ["", ":5432", ":0", ":70000", ":05432"]
+QUERIES = ["sslmode=require", "sslmode=REQUIRE", "connect_timeout=5", "application_name=a%20b", "application_name=a+b", "port=6432", "host=g", "host=/run/pg",
+           "host=a,b&port=1,2", "user=x", "password=y", "dbname=z", "zork=1", "sslmode=require&sslmode=disable", "ssl=true", "", "a", "=", "options=-c%20a%3Db"]  # fmt: skip
+URLS = st.tuples(
+    st.sampled_from(["postgresql://", "postgres://"]),
+    st.one_of(st.just(""), st.tuples(st.sampled_from(PARTS), st.sampled_from(["", *(f":{w}" for w in PARTS)])).map(lambda both: f"{''.join(both)}@")),
+    st.lists(st.tuples(st.sampled_from(HOSTS), st.sampled_from(PORTS)).map("".join), min_size=1, max_size=3).map(",".join),
+    st.sampled_from(["", *(f"/{w}" for w in PARTS)]),
+    st.one_of(st.just(""), st.lists(st.sampled_from(QUERIES), min_size=1, max_size=3).map(lambda pairs: "?" + "&".join(pairs))),
+).map("".join)
+
+
+@settings(max_examples=1500, deadline=None)
+@given(text=URLS)
+def test_libpq_reads_odd_urls_alike(text):
+    """What libpq refuses is refused or reported as an error; what it takes means the same."""
+    try:
+        theirs = conninfo_to_dict(text)
+    except psycopg.ProgrammingError:
+        theirs = None
+    try:
+        ours = ct.read(text, driver="libpq")
+    except ct.TextError as error:
+        assert theirs is None or "port" in error.problem  # libpq looks at a port when it connects
+        return
+    errors = [found for found in ct.vet(ours) if found.severity is ct.Severity.ERROR]
+    if theirs is None or errors:
+        assert errors
+        return
+    cord, port = ours.cord, theirs.get("port")
+    assert (clear(cord.user or ""), cord.password.unmask() if cord.password else "") == (theirs.get("user", ""), theirs.get("password", ""))
+    assert (clear(cord.database or ""), ",".join(host.name for host in cord.hosts)) == (theirs.get("dbname", ""), theirs.get("host", ""))
+    if port is not None:
+        ports = [int(one) if one else None for one in port.split(",")]
+        assert [host.port for host in cord.hosts] == (ports * len(cord.hosts) if len(ports) == 1 else ports)

@@ -32,7 +32,7 @@ def facts(text, driver=None):
 URLS = [
     ("postgresql://", {}),
     ("postgres://gauge.greywick.example", {"hosts": "gauge.greywick.example"}),
-    ("postgresql://h:5433,[2001:db8::1]:1,/tides", {"hosts": "h:5433 [2001:db8::1]:1", "database": "tides"}),
+    ("postgresql://h:5433,[2001:db8::1]:1,/tides", {"hosts": "h:5433 [2001:db8::1]:1 ", "database": "tides"}),
     ("postgresql://%2Frun%2Fpg/tides", {"hosts": "/run/pg", "database": "tides"}),
     ("postgresql://[fe80::1%25eth0]/d", {"hosts": "[fe80::1%eth0]", "database": "d"}),
     ("postgresql://u:a%40b%2Fc+d@h/d%20e", {"hosts": "h", "user": "u", "password": "a@b/c+d", "database": "d e"}),

@@ -85,9 +85,13 @@ class State(Record):
 
 
 class Conflict(Record):
-    """Options that a driver does not take together: all of ``given`` stand there, ``set`` with these words."""
+    """Options that a driver does not take together: all of ``given`` stand there, ``set`` with these words.
+
+    Where they are not ``refused``, one of them is heeded.
+    """
 
     why: str
+    refused: bool = False
     hint: str = "keep one of them"
     given: tuple[str, ...] = ()
     set: tuple[tuple[str, str], ...] = ()

@@ -83,7 +83,7 @@ def _note_ports(found: Gathered, driver: Driver) -> None:
     ports = [part for part in found.parts if part.role == "port"]
     start, end = (ports[-1].start, ports[-1].end) if ports else (0, 0)
     why = f"{driver.title} cannot tell which port belongs to which host"
-    found.remarks.append(Remark(Case.CONFLICT, start, end, {"why": why, "hint": "give one port, or one for each host"}))
+    found.remarks.append(Remark(Case.REFUSED, start, end, {"why": why, "hint": "give one port, or one for each host"}))
 
 
 def _assign_ports(hosts: list[FoundHost], ports: list[int | None]) -> None:

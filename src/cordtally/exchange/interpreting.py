@@ -177,8 +177,10 @@ class Interpreter:
         if "host" not in self.driver.query_wins and self.positional_hosts:
             return
         # a port that stands in the authority stays, though its host goes: libpq reads @:6432/db?host=/run so
-        if self.positional_hosts and found.ports is None and any(h.port is not None for h in found.hosts):
-            found.ports = [h.port for h in found.hosts]
+        if self.positional_hosts and found.ports is None:
+            several = len(found.hosts) > 1 and facts.host_options == "paired"
+            if several or any(h.port is not None for h in found.hosts):
+                found.ports = [h.port for h in found.hosts]
         # those of the authority go; what further options of the kind said stays, and joins this one
         found.hosts[:] = [h for h in found.hosts if h.field is not None and h.field.role == "option"]
         if facts.addresses is None:
@@ -409,7 +411,8 @@ class Interpreter:
             last = max(places, key=_START_OF, default=None)
             start, end = (last.start, last.end) if last is not None else (0, length)
             facts = {"why": conflict.why, "hint": conflict.hint}
-            found.remarks.append(Remark(Case.CONFLICT, start, end, facts))
+            case = Case.REFUSED if conflict.refused else Case.CONFLICT
+            found.remarks.append(Remark(case, start, end, facts))
 
     def _note_lone(self) -> None:
         """Report options that lack what they need beside them."""
@@ -421,7 +424,7 @@ class Interpreter:
                 need = target.shown_need(name)
                 why = f"{self.driver.title} refuses {name} without {need}"
                 facts = {"why": why, "hint": f"ask for it with {need}, or leave {name} out"}
-                found.remarks.append(Remark(Case.CONFLICT, part.start, part.end, facts))
+                found.remarks.append(Remark(Case.REFUSED, part.start, part.end, facts))
 
     @staticmethod
     def _is_secret(name: str, driver: Driver) -> bool:

@@ -22,6 +22,7 @@ class Case(enum.Enum):
     PORT = "port"
     RECORD_WITH_PORT = "record-with-port"
     CONFLICT = "conflict"
+    REFUSED = "refused"
     WORD = "word"
     WHOLE_NUMBER = "whole-number"
     BOUNDS = "bounds"

@@ -47,10 +47,12 @@ class User(Record):
 class Hosts(Record):
     """How hosts are read: ``escaped`` ones are decoded, ``several`` are parted by commas.
 
-    ``port_range`` refuses a port beyond 65535; with ``address_lists`` a host may be written ``(host=…)(port=…)``.
+    With ``empty_last`` a comma at the end names one more host, the default one; ``port_range`` refuses a port beyond
+    65535; with ``address_lists`` a host may be written ``(host=…)(port=…)``.
     """
 
     several: bool = False
+    empty_last: bool = False
     escaped: bool = False
     port_range: bool = False
     address_lists: bool = False
@@ -196,7 +198,8 @@ def _name(text: str, position: int, dialect: Dialect, fields: list[Field]) -> in
         end = end_of(text, end, ":/?," if flags.several else ":/?")
     raw = text[position:end]
     # "host:5432" and "a,,b" name a default host by leaving it out; the end of the text names none
-    if raw or (end < len(text) and text[end] in ":,"):
+    last = flags.empty_last and text[position - 1 : position] == ","
+    if raw or last or (end < len(text) and text[end] in ":,"):
         fields.append(Field("host", None, percent.decode(raw) if flags.escaped else raw, position, end, position))
     return end
 

@@ -23,13 +23,15 @@ class Query(Record):
     """How the query is read.
 
     With ``plus`` = ``blank`` a ``+`` is one; an ``equals`` sign is ``required``, ``optional`` (a key without one has an
-    empty value), or the ``only`` one of its pair; one of ``separators`` parts all pairs of a query;
+    empty value), or the ``only`` one of its pair; one of ``separators`` parts all pairs of a query, and where
+    ``empty_pairs`` are ``refused``, no two of them may follow each other;
     ``instead`` replaces whole pairs (libpq reads ``ssl=true`` as ``sslmode=require``).
     """
 
     plus: Literal["literal", "blank"] = "literal"
     equals: Literal["required", "optional", "only"] = "required"
     separators: Literal["&", "&;"] = "&"
+    empty_pairs: Literal["kept", "refused"] = "kept"
     instead: Mapping[str, str] = MappingProxyType({})
 
 
@@ -55,6 +57,8 @@ def parse_query(text: str, start: int, length: int, dialect: Dialect, fields: li
         end = text.find(separator, start, length)
         end = length if end < 0 else end
         equals = text.find("=", start, end)
+        if end == start and flags.empty_pairs == "refused":
+            raise GrammarError("a parameter is missing before this &", start, end + 1, "write one & between two")
         if equals < 0 and end > start and not bare:
             raise GrammarError("a parameter has no = and value", start, end, "write it as name=value")
         if flags.equals == "only" and equals >= 0 and (place := text.find("=", equals + 1, end)) >= 0:

@@ -52,6 +52,7 @@ class RuleId(enum.Enum):
     WRONG_BOOLEAN_WORD = "wrong-boolean-word"
     REPEATED_KEY = "repeated-key"
     CONFLICTING_OPTIONS = "conflicting-options"
+    REFUSED_TOGETHER = "refused-together"
     SUSPICIOUS_UNIT = "suspicious-unit"
     ENCRYPTED_NOT_VERIFIED = "encrypted-not-verified"
     NOT_ENCRYPTED = "not-encrypted"
