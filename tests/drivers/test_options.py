@@ -10,7 +10,8 @@ from cordtally.model import ByteSize, Cord, Duration, Host, Secret
 from ..servers import ADMIN_PASSWORD
 from . import tls
 
-pytestmark = pytest.mark.servers
+# asyncmy leaves a refused connection to the garbage collector
+pytestmark = [pytest.mark.servers, pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")]
 TEXTS = {"application_name": "tide-gauge", "collation": "utf8mb4_bin", "init_statement": "SET @tide = 1", "schema_search_path": "public",
          "session_options": "-c work_mem=4MB", "charset": {"postgresql": "UTF8", "mysql": "utf8mb4", "redis": "utf-8"}}  # fmt: skip
 # what this server, or this machine, refuses for a reason of its own

@@ -19,7 +19,8 @@ from ..conftest import _start
 from ..servers import ADMIN_PASSWORD, mariadb, postgresql, redis_server
 from . import foreign, tls
 
-pytestmark = pytest.mark.servers
+# asyncmy leaves a refused connection to the garbage collector
+pytestmark = [pytest.mark.servers, pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")]
 LEVELS = {level.value: level for level in TlsLevel}
 JUDGED = os.environ.get("CORDTALLY_JUDGES") == "1"
 FAMILIES = {"postgresql": (postgresql, "postgres", "harbour_master"), "mysql": (mariadb, "mysql", "harbour_master"), "redis": (redis_server, None, None)}
