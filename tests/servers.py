@@ -113,9 +113,11 @@ def mariadb(folder: Path, *, tls: bool = True, names: tuple[str, ...] = ("localh
     home.mkdir()
     ca, other = make_certificates(home, names)
     own(home, "mysql")
-    base = [f"--datadir={home}/data", *(["--user=mysql"] if ROOT else [])]
+    base = [f"--datadir={home}/data", f"--tmpdir={home}", *(["--user=mysql"] if ROOT else [])]
     made = [install, "--no-defaults", f"--datadir={home}/data", "--auth-root-authentication-method=normal", "--skip-test-db"]
-    subprocess.run(made + (["--user=mysql"] if ROOT else []), check=True, capture_output=True, timeout=WAIT, cwd="/")
+    # temporary tables of two that are installed at once have the same names: each gets a folder of its own for them
+    environ = {**os.environ, "TMPDIR": str(home)}
+    subprocess.run(made + (["--user=mysql"] if ROOT else []), check=True, capture_output=True, timeout=WAIT, cwd="/", env=environ)
     (home / "init.sql").write_text(
         f"ALTER USER root@localhost IDENTIFIED BY '{ADMIN_PASSWORD}';\n"
         f"CREATE USER harbour_master@'%' IDENTIFIED BY '{ADMIN_PASSWORD}';\nGRANT ALL ON *.* TO harbour_master@'%' WITH GRANT OPTION;\n"
