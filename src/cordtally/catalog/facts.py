@@ -211,7 +211,7 @@ class Engine(Record):
 
     ``service_target`` reads its file of named services, ``password_file`` says that its clients look passwords up,
     ``record_texts`` that a text record may add to a service record, ``record_service`` under which name that stands,
-    and ``wallets`` that certificates are kept in one.
+    ``wallets`` that certificates are kept in one, and ``windows_log_in`` that its everyday texts ask for that.
 
     Engines of one ``protocol`` may be one and the same server to their drivers.
     """
@@ -232,6 +232,7 @@ class Engine(Record):
     record_texts: bool = False
     wallets: bool = False
     embedded: bool = False
+    windows_log_in: bool = False
     checked: bool = True
 
 

@@ -1,7 +1,4 @@
-"""How results are printed: JSON, tables that fit the terminal, masked texts with their parts marked.
-
-User text is never markup: it is wrapped in `Text`, and the screen interprets nothing.
-"""
+"""What several commands print: JSON, masked texts with their parts marked, findings."""
 
 from __future__ import annotations
 

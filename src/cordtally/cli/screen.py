@@ -85,13 +85,12 @@ class Screen:
         right: Sequence[int] = (),
         whole: Sequence[int] = (),
         shrink: int = -1,
-        indent: int = 0,
     ) -> None:
         """Print a table: the columns in ``right`` hold numbers, those in ``whole`` are never broken.
 
         Column ``shrink`` gives way first; what has no room at all is named below the table.
         """
-        self.write(self.table_lines(rows, heads=heads, right=right, whole=whole, shrink=shrink, indent=indent))
+        self.write(self.table_lines(rows, heads=heads, right=right, whole=whole, shrink=shrink))
 
     def table_lines(
         self,
@@ -101,7 +100,6 @@ class Screen:
         right: Sequence[int] = (),
         whole: Sequence[int] = (),
         shrink: int = -1,
-        indent: int = 0,
     ) -> list[Line]:
         """Give the lines of a table."""
         made = [[self._fitting(cell) for cell in row] for row in rows]
@@ -111,11 +109,9 @@ class Screen:
         ]
         if not columns:
             return []
-        lines, lacking = lay_out(columns, self.width - indent, shrink)
+        lines, lacking = lay_out(columns, self.width, shrink)
         if lacking:
             lines += self.lines(f"(no room in {self.width} columns for: {', '.join(lacking)})", "dim")
-        for line in lines if indent else ():
-            line.runs.insert(0, (" " * indent, ""))
         return lines
 
     def write(self, lines: Iterable[Line]) -> None:

@@ -160,8 +160,8 @@ def _tells(option: Option, value: str, target: Target) -> int:
     """What a value says of the kind of server: its usual port, or an address with an instance or a comma."""
     if option.canonical == "port":
         return _USUAL_PORT * any(value == str(load_engine(e).default_port) for e in target.driver.engines)
-    if option.canonical == "authentication" and "sqlserver" in target.driver.engines:
-        return _WINDOWS_LOG_IN * (value.casefold() in {"true", "yes", "sspi"})
+    if option.canonical == "authentication" and value.casefold() in {"true", "yes", "sspi"}:
+        return _WINDOWS_LOG_IN * any(load_engine(e).windows_log_in for e in target.driver.engines)
     if option.canonical == "host" and _SERVER_ADDRESS.search(value):
         return _SERVER_ADDRESS_SCORE if target.facts.addresses is not None else -_SERVER_ADDRESS_SCORE
     return 0

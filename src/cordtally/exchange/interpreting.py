@@ -21,6 +21,7 @@ from .addresses import ADDRESSES
 from .assembling import assemble
 from .codecs import Misread, read_value
 from .concealing import secret_spans, unread_spans
+from .conflicts import note_conflicts, note_lone
 from .detection import claim_of
 from .gathering import FoundHost, Gathered, Interpretation, OptionRow, Part
 from .slips import find_slips
@@ -65,9 +66,9 @@ class Interpreter:
         cord = assemble(found, target, engine or self.driver.engines[0])
         # after the cord: a conflict needs all options, and costs a dictionary that most drivers do without
         if self.driver.conflicts:
-            self._note_conflicts(len(parsed.text))
+            note_conflicts(found, self.driver, len(parsed.text))
         if target.needy:
-            self._note_lone()
+            note_lone(found, target)
         found.remarks += find_slips(parsed, found, target)
         # a URL has its parts in the order of its text; elsewhere repeated or carried ones come out of turn
         in_order = target.facts.grammar == "url" and heeded is options and found.carried is None
@@ -393,38 +394,6 @@ class Interpreter:
         if not 1 <= number <= 65535:
             self.found.remarks.append(Remark(Case.PORT, field.start, field.end, {}))
         return number if number >= 0 else None
-
-    # What bears on the whole.
-
-    def _note_conflicts(self, length: int) -> None:
-        """Report options that the driver does not take together."""
-        found = self.found
-        present = {row.option.name for row in found.rows if row.option is not None}
-        present.update(found.roles, found.given)
-        for conflict in self.driver.conflicts:
-            if not conflict.needs <= present:
-                continue
-            words = {row.option.name: row.raw for row in found.rows if row.option is not None} | found.tls | found.auth
-            if any(words.get(name) != word for name, word in conflict.set):
-                continue
-            places = [p for p in found.parts if p.name in conflict.needs or p.role in conflict.needs]
-            last = max(places, key=_START_OF, default=None)
-            start, end = (last.start, last.end) if last is not None else (0, length)
-            facts = {"why": conflict.why, "hint": conflict.hint}
-            case = Case.REFUSED if conflict.refused else Case.CONFLICT
-            found.remarks.append(Remark(case, start, end, facts))
-
-    def _note_lone(self) -> None:
-        """Report options that lack what they need beside them."""
-        found, target = self.found, self.target
-        present = {part.name for part in found.parts} | found.given
-        for part in found.parts:
-            name = part.name or ""
-            if target.needy.get(name, name) not in present and name in target.needy:
-                need = target.shown_need(name)
-                why = f"{self.driver.title} refuses {name} without {need}"
-                facts = {"why": why, "hint": f"ask for it with {need}, or leave {name} out"}
-                found.remarks.append(Remark(Case.REFUSED, part.start, part.end, facts))
 
     @staticmethod
     def _is_secret(name: str, driver: Driver) -> bool:

@@ -22,7 +22,7 @@ def find_slips(parsed: Parsed, found: Gathered, target: Target) -> list[Remark]:
         ) is not None:
             field = host.field or _NOWHERE
             remarks[case, field.start] = Remark(case, field.start, field.end, {"driver": target.driver.title})
-    made = list(remarks.values()) if remarks else []
+    made = list(remarks.values())
     grammar = target.facts.grammar
     if grammar == "url" and "&" in found.roles.get("database", ""):
         made += [
@@ -42,7 +42,7 @@ def _of_host(name: str, target: Target) -> Case | None:
     head, colon, tail = name.rpartition(":")
     # where pairs are parted by semicolons, a host's port stands in an option, or behind a comma
     if colon and target.facts.grammar == "semicolon" and tail.isdigit() and ":" not in head and "\\" not in head:
-        return Case.PORT_IN_HOST if head.lower() not in {"tcp", "np", "lpc", "admin"} else None
+        return Case.PORT_IN_HOST
     return None
 
 

@@ -90,10 +90,5 @@ def save_budget(budget: Budget, path: str | Path) -> Path:
     ------
     FieldError, MissingExtra
         As `save_figure`.
-
-    Raises
-    ------
-    MissingExtra
-        When Matplotlib is not installed.
     """
     return save_figure(lambda figure: draw_budget(budget, figure.add_subplot()), path)

@@ -76,10 +76,5 @@ def save_measurement(found: Measurement, path: str | Path) -> Path:
     ------
     FieldError, MissingExtra
         As `save_figure`.
-
-    Raises
-    ------
-    MissingExtra
-        When Matplotlib is not installed.
     """
     return save_figure(lambda figure: draw_measurement(found, figure), path)

@@ -145,11 +145,6 @@ def save_line(case: Case, path: str | Path) -> Path:
     ------
     FieldError, MissingExtra
         As `save_figure`.
-
-    Raises
-    ------
-    MissingExtra
-        When Matplotlib is not installed.
     """
     return save_figure(lambda figure: draw_line(case, figure), path)
 
@@ -168,10 +163,5 @@ def save_waits(replay: Replay, path: str | Path) -> Path:
     ------
     FieldError, MissingExtra
         As `save_figure`.
-
-    Raises
-    ------
-    MissingExtra
-        When Matplotlib is not installed.
     """
     return save_figure(lambda figure: draw_waits(replay, figure.add_subplot()), path)

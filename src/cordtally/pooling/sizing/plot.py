@@ -130,10 +130,5 @@ def save_plot(sizing: PoolSizing, path: str | Path) -> Path:
     ------
     FieldError, MissingExtra
         As `save_figure`.
-
-    Raises
-    ------
-    MissingExtra
-        When Matplotlib is not installed.
     """
     return save_figure(lambda figure: draw_sizes(sizing, figure), path)
