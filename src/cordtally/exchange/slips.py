@@ -35,7 +35,8 @@ def find_slips(parsed: Parsed, found: Gathered, target: Target) -> list[Remark]:
 
 
 def _of_host(name: str, target: Target) -> Case | None:
-    if "=" in name or ";" in name:
+    # a ; at the end is told as what it is, a separator that was kept
+    if "=" in name or ";" in name[:-1]:
         return Case.OPTION_AMONG_HOSTS
     if name.isdigit():
         return Case.HOST_OF_DIGITS
