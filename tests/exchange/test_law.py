@@ -87,7 +87,10 @@ def tame_values(target):
             case "word":
                 yield from ((name, word) for word in dict.fromkeys((option.values or {}).values()) if word in fact.values)
             case "str":
-                yield name, Secret("fog1") if fact.secret else "gauge"
+                yield name, Secret("fog1") if fact.secret else SHAPED.get(name, "gauge")
+
+
+SHAPED = {"tls_minimum_version": "TLSv1.3", "administrator_mode": "sysdba"}
 
 
 def tame_cord(target):

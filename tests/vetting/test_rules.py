@@ -26,6 +26,7 @@ REPORTED = [
     ("value-out-of-range", "Data Source=h:1433;Initial Catalog=d;User ID=u;Encrypt=Strict", "h:1433"),
     ("value-out-of-range", "postgresql://h/d?sslmode=REQUIRE", "REQUIRE"),
     ("refused-together", "postgresql://a,b,c/d?port=1,2&" + SAFE, "1,2"),
+    ("refused-together", "mongodb://a.example,b.example/d?tls=true&directConnection=true", "true"),
     ("refused-together", "redis://:not-a-real-pw@h?ssl_ca_certs=/ca.pem", "/ca.pem"),
     ("unknown-option", "postgresql://h/d?aplication_name=x&" + SAFE, "aplication_name=x"),
     ("option-of-other-driver", "postgresql://h/d?ApplicationName=x&" + SAFE, "ApplicationName=x"),

@@ -187,11 +187,15 @@ def build_driver(driver_id: str) -> Driver:
         raw["password_charset"] = None
     if isinstance(nested := raw.get("nested"), dict):
         raw["nested"] = [nested["option"], nested["target"]]
+    if isinstance(uris := raw.get("file_uris"), dict):
+        raw["file_uris"] = [uris.get("switch", ""), uris["target"]]
     kept = {key: value for key, value in raw.items() if key not in _EXTRA}
     driver = structure(Driver, kept | {"notations": [], "options": {}}, path)
     driver = driver.changed(notations=notations, options=options)
     _check_references(driver, path)
-    return driver
+    # what a base says of options that this driver is without can never come about
+    known = {"several hosts", *ROLES, *options, *(alias for option in options.values() for alias in option.aliases)}
+    return driver.changed(conflicts=tuple(c for c in driver.conflicts if known.issuperset((*c.needs, *c.absent))))
 
 
 def _option(name: str, entry: dict[str, Any], path: Path) -> Option:

@@ -33,7 +33,9 @@ class Option(Record):
 
     ``unit`` is what a bare number counts; ``zero`` and ``negative`` say what those numbers mean to the driver;
     ``repeats`` says that it may be given several times, ``read_only`` that it is understood and never written,
-    and ``refuses`` lists characters that the driver does not take in it; ``needs`` names an option without which the
+    and ``refuses`` lists characters that the driver does not take in it; with a ``shape``, a regular expression, the
+    driver takes no other value, and ``wants`` says in words which ones; ``other_words`` is what a switch takes any
+    other word for, where it is not what the driver does elsewhere; ``needs`` names an option without which the
     driver refuses this one;
     ``values`` maps the driver's words to canonical ones, the first word of each meaning being the one that is written.
     """
@@ -54,6 +56,9 @@ class Option(Record):
     secret: bool = False
     repeats: bool = False
     refuses: str = ""
+    shape: str | None = None
+    other_words: Literal["", "true", "false"] = ""
+    wants: str | None = None
     needs: str | None = None
     read_only: bool = False
     only_in: tuple[str, ...] = ()
@@ -87,7 +92,9 @@ class State(Record):
 class Conflict(Record):
     """Options that a driver does not take together: all of ``given`` stand there, ``set`` with these words.
 
-    Where they are not ``refused``, one of them is heeded.
+    None of ``absent`` may stand there, and the notation is one of ``only_in``, where that lists any. ``several hosts``
+    is a name, too, and so is an alias, which then means that spelling alone. Where they are not ``refused``, one of
+    them is heeded.
     """
 
     why: str
@@ -95,6 +102,8 @@ class Conflict(Record):
     hint: str = "keep one of them"
     given: tuple[str, ...] = ()
     set: tuple[tuple[str, str], ...] = ()
+    absent: tuple[str, ...] = ()
+    only_in: tuple[str, ...] = ()
 
     @property
     def needs(self) -> frozenset[str]:
@@ -107,21 +116,18 @@ class NotationFacts(Record):
 
     ``schemes`` maps an engine to the prefixes that stand for it, the first one being written; ``hosts`` is ``inline``
     (``h1:1,h2:2``), ``paired`` (a list of hosts, a list of ports), ``further`` (one, and the others in an option that
-    is repeated), or ``single``;
-    ``host_options`` says the same of hosts that are given as options;
-    a text that does not tell is read by a driver that ``claims`` it;
-    ``accepts`` lists further prefixes, which are read only when the driver is named: they belong to another one;
-    ``socket`` says where the path of a Unix socket goes: ``authority``, ``option``, ``host``, ``database`` (the
-    path of a URL) or ``none``; ``only_for`` lists needs of a cord, one of which must be there for this notation to be
-    chosen unasked;
-    ``discovery`` says that the host is no host but a name to look up (``srv``, ``alias``);
-    ``scheme_words`` give a prefix a meaning, as the value of the option ``(scheme)``;
-    ``carries`` names an option whose value is a whole text for another target, and that target;
-    with ``host_required`` a text without a host is refused, so the engine's default host is written;
-    with ``database_required`` the same is true of a database, for which there is no default;
-    ``names`` gives the options other names, as environment variables have, and leaves all others out; ``respelled``
-    gives some of them other names;
-    ``addresses`` names the codec of a host option whose value is more than a name.
+    is repeated), or ``single``; ``host_options`` says the same of hosts that are given as options; a text that does
+    not tell is read by a driver that ``claims`` it; ``accepts`` lists further prefixes, which are read only when the
+    driver is named: they belong to another one; ``socket`` says where the path of a Unix socket goes: ``authority``,
+    ``option``, ``host``, ``database`` (the path of a URL) or ``none``; ``only_for`` lists needs of a cord, one of
+    which must be there for this notation to be chosen unasked; ``discovery`` says that the host is no host but a name
+    to look up (``srv``, ``alias``), and ``alias_without`` that it is an alias where none of these parts stands beside
+    it; ``scheme_words`` give a prefix a meaning, as the value of the option ``(scheme)``; ``carries`` names an option
+    whose value is a whole text for another target, and that target; with ``host_required`` a text without a host is
+    refused, so the engine's default host is written; with ``database_required`` the same is true of a database, for
+    which there is no default; ``names`` gives the options other names, as environment variables have, and leaves all
+    others out; ``respelled`` gives some of them other names; ``addresses`` names the codec of a host option whose
+    value is more than a name.
     """
 
     id: str
@@ -139,6 +145,7 @@ class NotationFacts(Record):
     claims: bool = True
     only_for: tuple[Need, ...] = ()
     discovery: Literal["srv", "alias"] | None = None
+    alias_without: tuple[str, ...] = ()
     scheme_words: Mapping[str, str] = _NONE
     carries: tuple[str, str] | None = None
     addresses: Literal["server", "server-instance", "objects", "stream"] | None = None
@@ -152,12 +159,15 @@ class NotationFacts(Record):
 class Driver(Record):
     """One client library and its vocabulary.
 
-    With ``exact_words`` the case of an option's word counts; ``passes_text`` says that arguments become text on the
-    way, so that booleans are written in words; ``family`` is the name under which the first driver of an engine may be
-    asked for, as for a toolkit whose URL leaves the driver out; ``nested`` names an option whose value holds further
-    options for another target, and that target; ``registered`` lists the names under which a driver manager knows it,
-    with ``*`` for what differs by version; where a socket is given by its file and not by its folder, ``socket_file``
-    is how that file is called, up to the port; ``localhost_is_socket`` says that this name never leads to a port.
+    With ``exact_words`` the case of an option's word counts; what it cannot read in an option is ``refused`` or
+    ``ignored``, as ``misreads`` says, and ``other_words`` are what a switch takes any other word for; ``passes_text``
+    says that arguments become text on the way, so that booleans are written in words; ``family`` is the name under
+    which the first driver of an engine may be asked for, as for a toolkit whose URL leaves the driver out; ``nested``
+    names an option whose value holds further options for another target, and that target; ``file_uris`` says that a
+    database may be a ``file:`` URI, once an option of this name is on (none where it is empty), and which target reads
+    it; ``registered`` lists the names under which a driver manager knows it, with ``*`` for what differs by version;
+    where a socket is given by its file and not by its folder, ``socket_file`` is how that file is called, up to the
+    port; ``localhost_is_socket`` says that this name never leads to a port.
     """
 
     id: str
@@ -174,6 +184,8 @@ class Driver(Record):
     by_canonical: Mapping[str, Option] = _NONE
     unknown_options: Literal["refused", "ignored", "sent"] = "refused"
     exact_words: bool = False
+    misreads: Literal["refused", "ignored"] = "refused"
+    other_words: Literal["", "true", "false"] = ""
     case_sensitive: bool = True
     true_words: tuple[str, ...] = ("true",)
     false_words: tuple[str, ...] = ("false",)
@@ -188,6 +200,7 @@ class Driver(Record):
     user_charset: Literal["ascii", "saslprep"] | None = None
     user_note: str | None = None
     nested: tuple[str, str] | None = None
+    file_uris: tuple[str, str] | None = None
     family: str | None = None
     passes_text: bool = False
     conflicts: tuple[Conflict, ...] = ()
@@ -254,11 +267,15 @@ class CanonicalOption(Record):
 
 
 class RemarkWords(Record):
-    """The words for one case that readers remark, and the rule that reports it; see ``remarks.toml``."""
+    """The words for one case that readers remark, and the rule that reports it; see ``remarks.toml``.
+
+    Where a case ``warns``, nothing is refused, whatever the rule's own severity.
+    """
 
     rule: str
     message: str
     hint: str
+    warns: bool = False
     otherwise: str = ""
     words: Mapping[str, Mapping[str, str]] = _NONE
 

@@ -44,6 +44,9 @@ def assemble(found: Gathered, target: Target, engine: str) -> Cord:
         authentication = Authentication(AuthenticationMethod(found.login))
     if "realm" in roles:
         authentication = Authentication(authentication.method, roles["realm"])
+    if target.facts.alias_without and hosts and {*roles, *found.options}.isdisjoint(target.facts.alias_without):
+        roles["alias"] = hosts[0].address
+        hosts[:] = []
     named = target.facts.discovery is not None or "service" in roles or "alias" in roles
     discovery = _discovery(found, target) if named else DIRECT
     cord = Cord(

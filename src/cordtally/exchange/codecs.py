@@ -30,10 +30,14 @@ _GO_LARGEST = 2**63 - 1
 
 
 class Misread(NamedTuple):
-    """Why a value is not what the driver reads: the case, and the facts that its words are filled with."""
+    """Why a value is not what the driver reads: the case, and the facts that its words are filled with.
+
+    A ``value`` is what the driver makes of it nevertheless, None where that is nothing.
+    """
 
     case: Case
     facts: Mapping[str, str]
+    value: bool | None = None
 
 
 class Written(NamedTuple):
@@ -52,6 +56,10 @@ def read_value(option: Option, driver: Driver, text: str) -> OptionValue | Misre
 
     Never raises: what the driver would refuse comes back as `Misread`.
     """
+    if option.shape is not None and re.fullmatch(option.shape, text) is None:
+        return Misread(Case.SHAPE, {"name": option.name, "wants": option.wants or "another value"})
+    if option.refuses and not set(option.refuses).isdisjoint(text):
+        return Misread(Case.SHAPE, {"name": option.name, "wants": f"a text without any of {option.refuses}"})
     if option.secret:
         return Secret(text)
     reader = _READERS.get(option.type)
@@ -103,14 +111,19 @@ def _outside(option: Option, number: int | Fraction) -> Misread | None:
 
 def _read_bool(option: Option, driver: Driver, text: str) -> bool | Misread:
     if option.values is not None:
-        word = find_word(option, text)
-        return _misread_word(option, text) if word is None else word == "true"
+        word = find_word(option, text, exact=driver.exact_words)
+        if word is not None or not option.other_words:
+            return _misread_word(option, text) if word is None else word == "true"
     folded = text.strip().casefold()
     if folded in (w.casefold() for w in driver.true_words):
         return True
     if folded in (w.casefold() for w in driver.false_words):
         return False
-    return Misread(Case.BOOLEAN, {"name": option.name, "yes": driver.true_words[0], "no": driver.false_words[0]})
+    facts = {"name": option.name, "yes": driver.true_words[0], "no": driver.false_words[0]}
+    if other := option.other_words or driver.other_words:
+        taken = other == "true"
+        return Misread(Case.OTHER_WORD, {**facts, "taken": "on" if taken else "off"}, taken)
+    return Misread(Case.BOOLEAN, facts)
 
 
 def _read_duration(option: Option, driver: Driver, text: str) -> Duration | Misread | None:
@@ -214,6 +227,9 @@ def write_value(option: Option, driver: Driver, value: OptionValue) -> Written:
     NoWord
         When the driver cannot say it.
     """
+    text = value.unmask() if isinstance(value, Secret) else value
+    if option.shape is not None and isinstance(text, str) and re.fullmatch(option.shape, text) is None:
+        raise NoWord(f"{driver.title} wants {option.wants or 'another value'} here")
     if isinstance(value, Duration) and option.type == "duration":
         return write_duration(option, value)
     if isinstance(value, bool) and option.type == "bool":

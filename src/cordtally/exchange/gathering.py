@@ -57,12 +57,13 @@ class Gathered:
     ``roles`` maps roles (user, database, …) to texts; ``tls`` and ``auth`` map the driver's own option names to its
     words for the two tables of states, ``files`` the certificate parts to paths, and ``given`` names the options that
     those tables may ask for by their mere presence; ``ports`` are ports that stand apart from their hosts; ``carried``
-    is the cord of a whole text inside an option, ``login`` a method that a nested text states.
+    is the cord of a whole text inside an option, ``login`` a method that a nested text states, ``socket`` says that an
+    option has named one, beside which hosts do not count.
     """
 
     __slots__ = (
         "auth", "carried", "files", "given", "hosts", "login", "native", "options",
-        "parts", "ports", "remarks", "roles", "rows", "tls",
+        "parts", "ports", "remarks", "roles", "rows", "socket", "tls",
     )  # fmt: skip
 
     def __init__(self) -> None:
@@ -80,3 +81,4 @@ class Gathered:
         self.ports: list[int | None] | None = None
         self.carried: Cord | None = None
         self.login: str | None = None
+        self.socket = False

@@ -5,12 +5,16 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ..catalog import load_engine
-from ..model import Host, MaskedText, Words
-from ..notation import Field
+from ..model import Host, MaskedText, OptionValue, Words, clear
+from ..notation import CannotHold, Field
+from ..notation.url import Dialect as UrlDialect
+from ..notation.url_authority import render_host
 from ..text import as_text
 from .addresses import AddressCodec, NoAddress, codec_of
+from .codecs import NoWord, write_value
 from .ledger import Outcome
 from .sheet import Sheet
+from .targets import Target
 
 
 def write_hosts(sheet: Sheet) -> None:
@@ -39,6 +43,10 @@ def _lose_ports(sheet: Sheet) -> None:
 def _write_hosts(sheet: Sheet) -> None:
     target, hosts = sheet.target, list(sheet.cord.hosts)
     style = target.facts.hosts
+    if target.facts.alias_without and not has_any(sheet, target.facts.alias_without):
+        for host in hosts:
+            sheet.lose("host", str(host), f"without a database {sheet.driver.title} takes a host for an alias")
+        return
     if target.facts.discovery is not None:
         for host in hosts:
             reason = f"this notation names no host but what is looked up ({target.facts.discovery})"
@@ -78,6 +86,23 @@ def _write_hosts(sheet: Sheet) -> None:
         _write_instance(sheet, kept[0])
 
 
+def has_any(sheet: Sheet, parts: tuple[str, ...]) -> bool:
+    """Whether the cord has one of these parts, and the target takes it."""
+    if any(name in parts and value != "" and _has_word(sheet, name, value) for name, value in sheet.cord.options):
+        return True
+    option = sheet.option_for("database")
+    database = clear(sheet.cord.database or "")
+    return bool(database) and "database" in parts and (option is None or set(option.refuses).isdisjoint(database))
+
+
+def _has_word(sheet: Sheet, name: str, value: OptionValue) -> bool:
+    option = sheet.option_for(name)
+    try:
+        return option is not None and write_value(option, sheet.driver, value) is not None
+    except NoWord:
+        return False
+
+
 def _keep(sheet: Sheet, hosts: list[Host]) -> list[Host]:
     """Keep the hosts that the target can be given, and book the others as dropped."""
     target, style = sheet.target, sheet.target.facts.hosts
@@ -99,12 +124,28 @@ def _keep(sheet: Sheet, hosts: list[Host]) -> list[Host]:
             sheet.lose("host", str(host.address), f"{sheet.driver.title} has no word for a Unix socket")
         elif host.is_socket and style == "inline" and not positional and len(hosts) > 1:
             sheet.lose("host", str(host.address), "a socket cannot stand in a list of hosts here")
+        elif target.facts.host_required and positional and (problem := _unwritable(host, target)) is not None:
+            sheet.lose("host", str(host.address), problem)
+            if host.port is not None:
+                sheet.lose("port", str(host.port), "its host could not be written")
         # no list here has an escape for it, and the rest would become a second host
         elif "," in host.name and style != "single":
             sheet.lose("host", str(host.address), "a comma parts hosts here, so none may stand in an address")
         else:
             kept.append(host)
     return kept
+
+
+def _unwritable(host: Host, target: Target) -> str | None:
+    """Why a URL cannot hold a host; asked beforehand where the default host has to stand in for one that is lost."""
+    dialect = target.dialect
+    if not isinstance(dialect, UrlDialect):
+        return None
+    try:
+        render_host(host.name, dialect.hosts)
+    except CannotHold as problem:
+        return problem.reason
+    return None
 
 
 def _write_further(sheet: Sheet, hosts: list[Host]) -> None:

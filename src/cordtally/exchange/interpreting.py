@@ -6,27 +6,24 @@ is gathered in `Gathered`; ``assembling`` makes the cord of it.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Mapping
 from functools import lru_cache
 from operator import attrgetter
 
 from ..catalog import Driver, Option, find_nearest
-from ..errors import TextError
 from ..model import MASK, MaskedText, OptionValue, Secret, Words
 from ..model.suspicion import guard, guard_host, guard_path, guard_user, safe_name, sounds_secret
-from ..notation import Case, Field, GrammarError, Parsed, Remark
+from ..notation import Case, Field, Parsed, Remark
 from ..text import as_text
+from . import inner_texts
 from .addresses import ADDRESSES
 from .assembling import assemble
 from .codecs import Misread, read_value
 from .concealing import secret_spans, unread_spans
 from .conflicts import note_conflicts, note_lone
-from .detection import claim_of
 from .gathering import FoundHost, Gathered, Interpretation, OptionRow, Part
 from .slips import find_slips
-from .tables import match_state
-from .targets import Target, load_target
+from .targets import Target
 
 _MOST_ADVICE = 50  # looking for the nearest name takes longer than all else: not for every line of a hostile text
 _START_OF = attrgetter("start")
@@ -62,11 +59,13 @@ class Interpreter:
             # libpq and others let host= replace the authority, so what stands there is known before options are taken
             self.positional_hosts = bool(found.hosts)
             for field in heeded:
-                self._take(field)
+                self.take(field)
+        if self.driver.file_uris is not None:
+            inner_texts.take_file_uri(self, *self.driver.file_uris)
         cord = assemble(found, target, engine or self.driver.engines[0])
         # after the cord: a conflict needs all options, and costs a dictionary that most drivers do without
         if self.driver.conflicts:
-            note_conflicts(found, self.driver, len(parsed.text))
+            note_conflicts(found, target, len(parsed.text))
         if target.needy:
             note_lone(found, target)
         found.remarks += find_slips(parsed, found, target)
@@ -84,6 +83,9 @@ class Interpreter:
         """Take the parts that have a place of their own, and give the options."""
         found = self.found
         parts, hosts, options = found.parts, found.hosts, []
+        # SQLAlchemy hands "h1,h2" and one port on; libpq takes them apart, and asyncpg would look up that name
+        facts = self.target.facts
+        shared = facts.hosts == "paired" and facts.grammar == "url" and self.driver.passes_text
         for field in fields:
             role, _, given, start, end, whole = field
             if role == "option":
@@ -92,12 +94,16 @@ class Interpreter:
             value: str = given  # type: ignore[assignment] # only options have values that are no texts
             secret = role == "password"
             if role == "port":
-                hosts[-1].port = self._port(value, field)
+                port = self._port(value, field)
+                for host in hosts if shared else hosts[-1:]:
+                    host.port = port
             elif role == "instance":
                 hosts[-1].instance = value
             elif role != "scheme":
                 if role in {"host", "socket"}:
                     hosts.append(FoundHost(value, field))
+                    if shared and "," in value:
+                        hosts[-1:] = [FoundHost(name, field) for name in value.split(",")]
                 else:
                     found.roles[role] = value
                 # most are letters and digits, which give nothing away
@@ -109,7 +115,10 @@ class Interpreter:
     def _heeded(self, fields: list[Field]) -> list[Field]:
         """Keep of repeated keys the one that the driver heeds; a list keeps them all."""
         repeated = self.target.dialect.repeated
-        if len(fields) < 2 or repeated == "list" or len({field.name for field in fields}) == len(fields):
+        if len(fields) < 2 or len({field.name for field in fields}) == len(fields):
+            return fields
+        if repeated == "list":
+            self._refuse_lists(fields)
             return fields
         heeded: dict[str | None, Field] = {}
         for field in fields:
@@ -127,35 +136,51 @@ class Interpreter:
             self._ignore(earlier if repeated == "last" else field, repeated, same=earlier.value == field.value)
         return list(heeded.values())
 
+    def _refuse_lists(self, fields: list[Field]) -> None:
+        """Report repeated keys that become a list, which no driver takes but as hosts and ports."""
+        seen: set[str | None] = set()
+        for field in fields:
+            option = self.target.option(field.name or "")
+            listed = option is not None and option.canonical in {"host", "port"}
+            if field.name in seen and not (listed and self.target.facts.hosts != "single"):
+                name = safe_name(field.name or "")
+                why = f"{name} is given twice: {self.driver.title} hands on a list, and is refused"
+                facts = {"why": why, "hint": "keep one"}
+                self.found.remarks.append(Remark(Case.REFUSED, field.start, field.end, facts))
+            seen.add(field.name)
+
     def _ignore(self, field: Field, repeated: str, *, same: bool) -> None:
         """Book a repeated key that does not count; nothing is said where both values are the same."""
-        secret = self._is_secret(field.name or "", self.driver)
+        secret = self.is_secret(field.name or "", self.driver)
         shown = safe_name(field.name or "")
         self.found.parts.append(Part("ignored", shown, field.start, field.end, secret or shown == MASK, field.whole))
         if not same:
             facts = {"name": "a secret" if secret else shown, "which": repeated}
             self.found.remarks.append(Remark(Case.REPEATED, field.start, field.end, facts))
 
-    def _take(self, field: Field) -> None:
+    def take(self, field: Field) -> None:
         """Take one option."""
         _, given, value, start, end, whole = field
         name, target = given or "", self.target
         option = target.by_spelling.get(name if target.exact else name.casefold())
         text = value if type(value) is str else self._word_for(value, option)
         if option is None:
-            self._take_unknown(name, text, field, self.driver)
+            self.take_unknown(name, text, field, self.driver)
             return
-        if option.name in target.boxed and self._take_boxed(text, field, option):
+        if option.name in target.boxed and inner_texts.take_boxed(self, text, field, option):
             return
-        if option.type == "object" and option.name in target.members and self._take_members(value, field, option):
+        members = option.type == "object" and option.name in target.members
+        if members and inner_texts.take_members(self, value, field, option):
             return
         canonical = option.canonical or ""
         handler = _HANDLERS.get(canonical)
         if handler is None:
-            secret = self._take_value(name, text, field, option, self.driver)
+            secret = self.take_value(name, text, field, option, self.driver)
             role = "tls.level" if canonical == "tls.level" else "option"
         else:
             handler(self, text, field, option)
+            if option.shape is not None and isinstance(misread := read_value(option, self.driver, text), Misread):
+                self.found.remarks.append(Remark(misread.case, start, end, misread.facts))
             role = _ROLES[canonical]
             secret = option.secret or role == "password" or _GUARDS.get(role, guard)(text) is not text
         self.found.parts.append(_new(Part, (role, name, start, end, secret, whole)))
@@ -175,12 +200,14 @@ class Interpreter:
     def _take_host(self, text: str, field: Field, option: Option) -> None:
         """A host given as an option stands for those of the authority, and joins other ones that were given so."""
         found, facts = self.found, self.target.facts
-        if "host" not in self.driver.query_wins and self.positional_hosts:
+        if found.socket or ("host" not in self.driver.query_wins and self.positional_hosts):
             return
         # a port that stands in the authority stays, though its host goes: libpq reads @:6432/db?host=/run so
         if self.positional_hosts and found.ports is None:
             several = len(found.hosts) > 1 and facts.host_options == "paired"
-            if several or any(h.port is not None for h in found.hosts):
+            if self.target.dialect.repeated == "list":
+                found.ports = None if found.hosts[0].port is None else [found.hosts[0].port]
+            elif several or any(h.port is not None for h in found.hosts):
                 found.ports = [h.port for h in found.hosts]
         # those of the authority go; what further options of the kind said stays, and joins this one
         found.hosts[:] = [h for h in found.hosts if h.field is not None and h.field.role == "option"]
@@ -202,6 +229,8 @@ class Interpreter:
             self._split_hosts(piece, field)
 
     def _take_port(self, text: str, field: Field, option: Option) -> None:
+        if "port" not in self.driver.query_wins and self.positional_hosts:
+            return
         ports = text.split(",") if self.target.facts.host_options == "paired" else [text]
         self.found.ports = [self._port(p, field) for p in ports]
         # where the query wins, its port stands for that of the authority, too
@@ -212,6 +241,7 @@ class Interpreter:
     def _take_socket(self, text: str, field: Field, option: Option) -> None:
         folder, slash, name = text.rpartition("/")
         file = self.driver.socket_file
+        self.found.socket = bool(text)
         if file is not None and slash and name.startswith(file) and name[len(file) :].isdigit():
             self.found.hosts[:] = [FoundHost(folder, field, self._port(name[len(file) :], field))]
         else:
@@ -226,91 +256,6 @@ class Interpreter:
         role, roles = option.canonical or "", self.found.roles
         if role not in roles or role in self.driver.query_wins or role not in self.target.dialect.positions:
             roles[role] = text
-
-    # Texts inside an option.
-
-    def _take_boxed(self, text: str, field: Field, option: Option) -> bool:
-        """Read an option whose value is a text of its own; where it cannot be read, the option stays one."""
-        nested, carries = self.driver.nested, self.target.facts.carries
-        if nested is not None and option.name == nested[0]:
-            return self._take_nested(text, field, nested[1])
-        return carries is not None and self._take_carried(text, field, carries[1])
-
-    def _take_members(self, value: object, field: Field, option: Option) -> bool:
-        """Take an object, or the JSON text of one, member by member; False where it is none, or has no members."""
-        if isinstance(value, str) and value.lstrip().startswith("{"):
-            try:
-                value = json.loads(value)
-            except (ValueError, RecursionError):
-                return False
-        if not isinstance(value, dict) or not value:
-            return False
-        for name, inner in value.items():
-            # what stands in the object as a whole cannot be marked part by part
-            self._take(field._replace(name=f"{option.name}.{name}", value=inner))
-        return True
-
-    def _take_nested(self, text: str, field: Field, target: str) -> bool:
-        """Read the options inside an option whose value is a text of its own; False where it cannot be read."""
-        inner = load_target(target)
-        found = self.found
-        try:
-            parsed = inner.grammar.parse(text, inner.dialect, "")
-        except GrammarError as error:
-            self._remark_inside(field, error)
-            return False
-        secret = any(self._is_secret(f.name or "", inner.driver) or guard(as_text(f.value)) is not as_text(f.value)
-                     for f in parsed.fields)  # fmt: skip
-        found.parts.append(Part("option", field.name, field.start, field.end, secret, field.whole))
-        for raw in parsed.fields:
-            placed = raw._replace(start=field.start, end=field.end, whole=field.whole)
-            name, word = placed.name or "", as_text(raw.value)
-            option = inner.driver.option(name)
-            canonical = option.canonical if option is not None else None
-            if option is None:
-                self._take_unknown(name, word, placed, inner.driver, inside=True)
-            elif canonical in _FILES:
-                found.files[str(canonical)[4:]] = word
-                found.given.add(f"{field.name}.{option.name}")  # as the driver's tables of states call it
-            elif canonical == "authentication" and (login := _login_of(inner.driver, option, word)):
-                found.login = login
-            elif canonical in _HANDLERS or canonical in {"tls.level", "authentication"}:
-                # hosts, users and passwords of the inner text have no place beside those of the outer one
-                found.native[f"{option.vocabulary}/{option.name}"] = Secret(word) if option.secret else word
-            else:
-                self._take_value(name, word, placed, option, inner.driver)
-        return True
-
-    def _take_carried(self, text: str, field: Field, target: str) -> bool:
-        """Read an option whose value is a whole text for another target; False where it cannot be read."""
-        found = self.found
-        try:
-            claim = claim_of(text, target)
-            inner = load_target(claim.target)
-            parsed = inner.grammar.parse(text, inner.dialect, claim.prefix)
-        except (GrammarError, TextError) as error:
-            self._remark_inside(field, error)
-            return False
-        inside = interpret(parsed, inner, engine=claim.engine)
-        # an escaped text has other lengths than the one that stands there: then every part gets the whole field
-        verbatim = field.end - field.start == len(text)
-        found.carried = inside.cord
-        if not verbatim:
-            secret = bool(inside.secret_spans)
-            found.parts.append(Part("option", field.name, field.start, field.end, secret, field.whole))
-        shift = field.start
-        for part in inside.parts if verbatim else ():
-            moved = part._replace(start=part.start + shift, end=part.end + shift, whole=part.whole + shift)
-            found.parts.append(moved)
-        found.rows.extend(inside.rows)
-        for remark in inside.remarks:
-            start, end = (remark.start, remark.end) if verbatim else (0, len(text))
-            found.remarks.append(remark._replace(start=start + shift, end=min(end + shift, field.end)))
-        return True
-
-    def _remark_inside(self, field: Field, error: GrammarError | TextError) -> None:
-        facts = {"name": safe_name(field.name or ""), "problem": error.problem, "hint": error.hint or ""}
-        self.found.remarks.append(Remark(Case.INSIDE, field.start, field.end, facts))
 
     def _take_scheme(self, prefix: str) -> None:
         """A prefix that means more than the notation stands for an option of its own."""
@@ -328,7 +273,8 @@ class Interpreter:
 
     # Values.
 
-    def _take_unknown(self, name: str, text: str, field: Field, driver: Driver, *, inside: bool = False) -> None:
+    def take_unknown(self, name: str, text: str, field: Field, driver: Driver, *, inside: bool = False) -> None:
+        """Take an option that the driver does not know, as one of its own; ``inside`` another text it has no place."""
         found, shown = self.found, safe_name(name)
         nearest = find_nearest(name, driver.by_spelling) if len(found.remarks) < _MOST_ADVICE else ()
         meant = driver.by_spelling[nearest[0]] if nearest else None
@@ -350,7 +296,7 @@ class Interpreter:
         }
         found.remarks.append(Remark(Case.UNKNOWN, field.whole, field.end, facts))
 
-    def _take_value(self, name: str, text: str, field: Field, option: Option, driver: Driver) -> bool:
+    def take_value(self, name: str, text: str, field: Field, option: Option, driver: Driver) -> bool:
         """Take an option that stands for itself; give whether it is a secret, or contains one."""
         found, canonical = self.found, option.canonical
         understand = _understand if option.type == "str" or option.secret else _understand_word
@@ -358,7 +304,8 @@ class Interpreter:
         value = row.value
         if misread is not None:
             found.remarks.append(Remark(misread.case, field.start, field.end, misread.facts))
-            found.native[f"{option.vocabulary}/{option.name}"] = text
+        if misread is not None and misread.value is None:
+            found.native[f"{option.vocabulary}/{option.name}"] = Secret(text) if option.secret else text
         elif canonical in {"tls.level", "authentication"}:
             word = text if value is None else as_text(value)
             (found.tls if canonical == "tls.level" else found.auth)[option.name] = word
@@ -374,14 +321,16 @@ class Interpreter:
 
     def _split_hosts(self, text: str, field: Field) -> None:
         style = self.target.facts.host_options
-        named = style in {"inline", "further"} or self.target.dialect.repeated == "list"
+        listed = self.target.dialect.repeated == "list" and self.target.facts.hosts != "single"
+        named = style in {"inline", "further"} or listed
         for piece in text.split(",") if style not in {"single", "further"} else [text]:
             address, port = piece, None
             if named and not piece.startswith("/"):
                 head, colon, tail = piece.rpartition(":")
                 if colon and tail.isascii() and tail.isdigit() and (":" not in head or head.endswith("]")):
                     address, port = head, self._port(tail, field)
-            if address.startswith("[") and address.endswith("]"):
+            # where a list has no ports in it, nothing is in brackets for them, and libpq looks up "[::1]" as a name
+            if style in {"inline", "further"} and address.startswith("[") and address.endswith("]"):
                 address = address[1:-1]
             self.found.hosts.append(FoundHost(address, field, port))
 
@@ -396,7 +345,8 @@ class Interpreter:
         return number if number >= 0 else None
 
     @staticmethod
-    def _is_secret(name: str, driver: Driver) -> bool:
+    def is_secret(name: str, driver: Driver) -> bool:
+        """Whether an option's value is a secret, or sounds like one."""
         option = driver.option(name)
         return option.secret if option is not None else sounds_secret(name)
 
@@ -408,10 +358,10 @@ def _understand(name: str, text: str, option: Option, driver: Driver) -> tuple[O
     # where nothing was made of a text it may be anything, a misplaced secret too
     if value is text:
         raw = value = guard(text)
-    elif value is None or isinstance(value, Misread):
+    elif not option.secret and (value is None or isinstance(value, Misread)):
         raw = guard(text)
     if isinstance(value, Misread):
-        return OptionRow(name, option, raw, None), value
+        return OptionRow(name, option, raw, value.value), value
     return OptionRow(name, option, raw, value), None
 
 
@@ -419,14 +369,7 @@ _understand_word = lru_cache(maxsize=1024)(_understand)
 """The same for numbers and words of a list, which come again and again; free texts are not kept."""
 
 
-def _login_of(driver: Driver, option: Option, text: str) -> str | None:
-    """The log-in method that one word of another driver means by itself."""
-    state = match_state(driver.authentication, {option.name: text}, {option.name})
-    return None if state is None or state.read_only else state.meaning
-
-
 Handler = Callable[[Interpreter, str, Field, Option], None]
-_FILES = frozenset({"tls.ca", "tls.certificate", "tls.key", "tls.key_password"})
 _HANDLERS: Mapping[str, Handler] = {
     "host": Interpreter._take_host,
     "further_host": Interpreter._take_further_host,
@@ -434,7 +377,7 @@ _HANDLERS: Mapping[str, Handler] = {
     "socket": Interpreter._take_socket,
     "instance": Interpreter._take_instance,
     **dict.fromkeys(("database", "user", "password", "service", "realm"), Interpreter._take_role),
-    **dict.fromkeys(_FILES, Interpreter._take_file),
+    **dict.fromkeys(inner_texts.FILES, Interpreter._take_file),
 }
 
 

@@ -10,7 +10,7 @@ import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from ..catalog import load_index
+from ..catalog import load_engine, load_index
 from ..errors import FieldError, shielded
 from ..model import MASK, Cord, DiscoveryKind, Locator, MaskedText, Secret, clear
 from ..model.suspicion import clear_name
@@ -18,7 +18,7 @@ from ..notation import Field
 from .addresses import codec_of
 from .arguments import ClearArguments, as_bytes
 from .charsets import CHARSETS
-from .host_writing import write_hosts
+from .host_writing import has_any, write_hosts
 from .ledger import Ledger, Outcome
 from .option_writing import write_native, write_options
 from .sheet import Origin, Sheet
@@ -187,8 +187,13 @@ def _write_discovery(sheet: Sheet) -> None:
         return
     option = sheet.option_for("service") if discovery.kind is DiscoveryKind.SERVICE else None
     kind, name = discovery.kind.value, discovery.name or ""
-    if kind == sheet.target.facts.discovery:
-        role = "host" if discovery.kind is DiscoveryKind.SRV else kind
+    without = sheet.target.facts.alias_without
+    if kind == "alias" and without and has_any(sheet, without):
+        reason = f"beside a database {sheet.driver.title} takes a name for a host"
+        sheet.lose("discovery", f"{kind} {discovery.name}", reason)
+    elif kind == sheet.target.facts.discovery or (kind == "alias" and without):
+        as_host = discovery.kind is DiscoveryKind.SRV or bool(without)
+        role = "host" if as_host else kind
         sheet.put("discovery", str(name), Field(role, None, name))
         for host in sheet.cord.hosts:
             sheet.lose("host", str(host), f"the {kind} brings its own hosts")
@@ -209,11 +214,27 @@ def _write_credentials(sheet: Sheet) -> None:
     elif cord.database is not None and not sheet.role("database", cord.database):
         sheet.lose("database", str(cord.database), f"{driver.title} takes no database")
     if sheet.target.facts.database_required and not cord.database:
-        reason = f"{driver.title} refuses a text that names no database: put one in"
-        sheet.note("database", None, None, Outcome.APPROXIMATED, reason)
+        _put_default_database(sheet)
+    if driver.file_uris is not None and clear(cord.database or "").startswith("file:"):
+        shown = str(cord.database)
+        sheet.note("database", shown, shown, Outcome.APPROXIMATED, "it is read as a file: URI there")
     realm = cord.authentication.realm
     if realm is not None and not sheet.role("realm", realm):
         sheet.lose("authentication.realm", str(realm), f"{driver.title} knows no realm")
+
+
+def _put_default_database(sheet: Sheet) -> None:
+    """Write what the engine opens where no database is named; SQLite's memory."""
+    default = load_engine(sheet.cord.engine).default_database
+    option = sheet.option_for("database")
+    placed = "database" in sheet.target.dialect.positions
+    if default is not None and (placed or option is not None):
+        reason = f"{sheet.driver.title} wants a database here: {load_engine(sheet.cord.engine).title} without a file"
+        field = Field("database", None, default) if option is None or placed else Field("option", option.name, default)
+        sheet.put_under([field], sheet.book("database", None, default, Outcome.IMPLIED, reason))
+        return
+    reason = f"{sheet.driver.title} refuses a text that names no database: put one in"
+    sheet.note("database", None, None, Outcome.APPROXIMATED, reason)
 
 
 def _write_user(sheet: Sheet, user: str) -> None:

@@ -24,6 +24,8 @@ class Case(enum.Enum):
     CONFLICT = "conflict"
     REFUSED = "refused"
     WORD = "word"
+    SHAPE = "shape"
+    OTHER_WORD = "other-word"
     WHOLE_NUMBER = "whole-number"
     BOUNDS = "bounds"
     BOOLEAN = "boolean"

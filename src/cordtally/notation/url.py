@@ -12,7 +12,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Literal
 
-from ..patterns import pattern
 from ..text import GrammarError, Piece, as_text, piece_of, piece_of_key
 from . import percent
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
@@ -23,22 +22,21 @@ from .url_path import Path, parse_path, render_path
 from .url_query import Query, parse_query, render_pair
 from .url_tame import has_usual_places, parse_tame
 
-_BLANK = pattern(r"[ \t\n\r\v\f]")
-
 
 class Dialect(BaseDialect):
     """How one driver departs from RFC 3986; what bears on one part stands in that part's flags.
 
-    ``escaping`` is ``percent`` or ``none``; ``bad_escapes``, a ``%`` without two digits, are ``kept`` or ``refused``; a
-    ``fragment`` is ``kept`` (it belongs to what stands before it) or ``dropped``; ``blanks`` are ``kept`` or
-    ``refused``.
+    ``escaping`` is ``percent`` or ``none``; ``bad_escapes``, a ``%`` without two digits, are ``kept``, ``refused``, or
+    ``refused-in-user``; a
+    ``fragment`` is ``kept`` (it belongs to what stands before it) or ``dropped``; ``blanks`` are ``kept``,
+    or ``trimmed``: dropped around each part, and refused inside.
     """
 
     positions: tuple[str, ...] = ("user", "password", "host", "port", "database")
     escaping: Literal["percent", "none"] = "percent"
-    bad_escapes: Literal["kept", "refused"] = "refused"
+    bad_escapes: Literal["kept", "refused", "refused-in-user"] = "refused"
     fragment: Literal["kept", "dropped"] = "kept"
-    blanks: Literal["kept", "refused"] = "kept"
+    blanks: Literal["kept", "trimmed"] = "kept"
     user: User = User()
     hosts: Hosts = Hosts()
     path: Path = Path()
@@ -78,8 +76,6 @@ def parse_in_full(text: str, dialect: Dialect, prefix: str) -> Parsed:
     GrammarError
         Where the driver would refuse the text, too.
     """
-    if dialect.blanks == "refused":
-        _refuse_blanks(text)
     position = len(prefix)
     fields = [Field("scheme", None, prefix, 0, position, 0)]
     remarks: list[Remark] = []
@@ -94,7 +90,7 @@ def parse_in_full(text: str, dialect: Dialect, prefix: str) -> Parsed:
             raise GrammarError("a host is missing behind the @", authority, authority + 1)
     if "%" in text and dialect.escaping == "percent":
         # hosts that are not decoded may hold any %
-        whole = dialect.hosts.escaped
+        whole = dialect.hosts.escaped and dialect.bad_escapes != "refused-in-user"
         _refuse_bad_escapes(text, 0, len(text) if whole else authority, dialect)
         if not whole:
             _refuse_bad_escapes(text, position, len(text), dialect)
@@ -102,16 +98,30 @@ def parse_in_full(text: str, dialect: Dialect, prefix: str) -> Parsed:
     if position < len(text) and text[position] == "?":
         end = len(text) if dialect.fragment == "kept" else end_of(text, position, "#")
         parse_query(text, position + 1, end, dialect, fields)
+    if dialect.blanks == "trimmed" and " " in text:
+        fields = [_trimmed(text, field) for field in fields]
     return Parsed(text, tuple(fields), tuple(remarks))
 
 
-def _refuse_blanks(text: str) -> None:
-    if (blank := _BLANK.search(text)) is not None:
-        raise GrammarError("a blank is not allowed here", blank.start(), blank.end(), "write a blank as %20")
+def _trimmed(text: str, field: Field) -> Field:
+    """Drop the blanks around a part, as libpq 18 does (fe-connect.c: conninfo_uri_decode), and refuse any inside."""
+    raw = text[field.start : field.end]
+    if " " not in raw:
+        return field if field.name is None else field._replace(name=field.name.strip(" "))
+    bare = raw.strip(" ")
+    start = field.start + len(raw) - len(raw.lstrip(" "))
+    if (inside := bare.find(" ")) >= 0:
+        raise GrammarError("a blank is not allowed here", start + inside, start + inside + 1, "write a blank as %20")
+    value = as_text(field.value)
+    if field.role == "port":
+        return field._replace(start=start, end=start + len(bare))
+    end = start + len(bare)
+    return field._replace(value=value[start - field.start : len(value) - (field.end - end)], start=start, end=end)
 
 
 def _refuse_bad_escapes(text: str, start: int, end: int, dialect: Dialect) -> None:
-    bad = percent.find_bad_escape(text, start, end) if dialect.bad_escapes == "refused" else -1
+    asked = dialect.bad_escapes == "refused" or (start == 0 and dialect.bad_escapes == "refused-in-user")
+    bad = percent.find_bad_escape(text, start, end) if asked else -1
     if bad >= 0:
         problem = "% must be followed by two hexadecimal digits"
         raise GrammarError(problem, bad, min(bad + 3, len(text)), "write a plain % as %25")

@@ -47,14 +47,21 @@ class User(Record):
 class Hosts(Record):
     """How hosts are read: ``escaped`` ones are decoded, ``several`` are parted by commas.
 
-    With ``empty_last`` a comma at the end names one more host, the default one; ``port_range`` refuses a port beyond
-    65535; with ``address_lists`` a host may be written ``(host=…)(port=…)``.
+    ``bare`` ones, empty, or with an escape outside of sockets and brackets, are ``kept`` or ``refused``, or, where
+    empty, ``refused-in-lists``. An ``empty_port``, a colon with nothing behind it, is ``kept`` or ``refused``, a
+    ``zero_port`` is ``kept`` or ``dropped``. With ``empty_last`` a comma at the end names one more host, the default
+    one; ``port_range`` refuses a port beyond 65535, or below ``least_port``; with ``address_lists`` a host may be
+    written ``(host=…)(port=…)``.
     """
 
     several: bool = False
     empty_last: bool = False
+    bare: Literal["kept", "refused", "refused-in-lists"] = "kept"
+    empty_port: Literal["kept", "refused"] = "kept"
+    zero_port: Literal["kept", "dropped"] = "kept"
     escaped: bool = False
     port_range: bool = False
+    least_port: int = 0
     address_lists: bool = False
 
 
@@ -121,7 +128,7 @@ def _refuse_loose(text: str, start: int, at: int, colon: int) -> None:
     if place >= 0:
         hint = f"write it as {percent.encode(text[place])}"
         raise GrammarError("this character must be escaped in a user name or password", place, place + 1, hint)
-    if at in {start, colon + 1} and colon <= start:
+    if start in {at, colon}:
         raise GrammarError("a user name is missing before the @", start, at + 1)
 
 
@@ -168,7 +175,7 @@ def parse_hosts(text: str, position: int, dialect: Dialect, fields: list[Field])
         else:
             end = _name(text, position, dialect, fields)
         if end < length and text[end] == ":":
-            end = _port(text, end + 1, flags, fields)
+            end = _port(text, end + 1, dialect, fields)
         if end < length and text[end] == "," and flags.several:
             position = end + 1
             continue
@@ -198,10 +205,30 @@ def _name(text: str, position: int, dialect: Dialect, fields: list[Field]) -> in
         end = end_of(text, end, ":/?," if flags.several else ":/?")
     raw = text[position:end]
     # "host:5432" and "a,,b" name a default host by leaving it out; the end of the text names none
+    if flags.bare == "refused":
+        _refuse_bare(text, position, end)
+    elif flags.bare == "refused-in-lists":
+        _refuse_gap(text, position, end)
     last = flags.empty_last and text[position - 1 : position] == ","
     if raw or last or (end < len(text) and text[end] in ":,"):
         fields.append(Field("host", None, percent.decode(raw) if flags.escaped else raw, position, end, position))
     return end
+
+
+def _refuse_gap(text: str, start: int, end: int) -> None:
+    """Refuse nothing between two commas, as asyncpg does (connect_utils: _parse_hostlist)."""
+    behind = text[end : end + 1]
+    if start == end and behind != ":" and "," in {text[start - 1], behind}:
+        raise GrammarError("a host is missing beside this comma", start, end + 1, "name one")
+
+
+def _refuse_bare(text: str, start: int, end: int) -> None:
+    """PyMongo 4 (uri_parser_shared: split_hosts, parse_host) wants each host, a port behind a colon, and no escapes."""
+    if end == start and text[end : end + 1] != ":":
+        raise GrammarError("a host is missing here", start, end + 1, "name one, without a comma behind the last")
+    if "%" in text[start:end] and (not text.endswith(".sock", start, end) or text[end : end + 1] == ":"):
+        hint = "only the path of a socket may, which ends with .sock and has no port"
+        raise GrammarError("a host name cannot hold an escape", start, end, hint)
 
 
 def _properties(text: str, match: re.Match[str], fields: list[Field]) -> int:
@@ -219,17 +246,22 @@ def _properties(text: str, match: re.Match[str], fields: list[Field]) -> int:
     return match.end()
 
 
-def _port(text: str, start: int, flags: Hosts, fields: list[Field]) -> int:
+def _port(text: str, start: int, dialect: Dialect, fields: list[Field]) -> int:
+    flags = dialect.hosts
     end = end_of(text, start, "/?,#" if flags.several else "/?#")
-    raw = text[start:end]
+    raw = text[start:end].strip(" ") if dialect.blanks == "trimmed" else text[start:end]
     if not raw:
+        if flags.empty_port == "refused":
+            hint = "give it, or leave the colon out"
+            raise GrammarError("a port is missing behind the colon", start - 1, start, hint)
         return end
     if not (raw.isascii() and raw.isdigit()):
         raise GrammarError("a port is a number from 1 to 65535", start, end, _PORT_HINT)
     # nine digits tell: int() itself refuses more than 4,300, with an error of its own
-    if flags.port_range and not 1 <= int(raw[:9]) <= 65535:
+    if flags.port_range and not flags.least_port <= int(raw[:9]) <= 65535:
         raise GrammarError("a port is a number from 1 to 65535", start, end)
-    fields.append(Field("port", None, raw, start, end, start))
+    if flags.zero_port == "kept" or raw.strip("0"):
+        fields.append(Field("port", None, raw, start, end, start))
     return end
 
 
@@ -245,7 +277,10 @@ def render_host(value: str, flags: Hosts) -> str:
         # a socket's path may hold colons, an abstract one begins with @: neither is an IPv6 address
         if ":" in value and value[:1] not in {"/", "@"}:
             return f"[{percent.encode(value, ':')}]"
-        return percent.encode(value)
+        written = percent.encode(value)
+        if flags.bare == "refused" and not value.endswith(".sock") and (written == "" or "%" in written):
+            raise CannotHold("the driver wants a host name here, or a socket that ends with .sock")
+        return written
     if ":" in value:
         if not set("[]/?#@,& ").isdisjoint(value):
             raise CannotHold("an address in brackets cannot hold [ ] / ? # @ , & or a blank")

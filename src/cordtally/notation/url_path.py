@@ -85,7 +85,7 @@ def _take(text: str, start: int, end: int, dialect: Dialect, fields: list[Field]
     if flags.leading_slashes == "dropped":
         value = value.lstrip("/")
     if flags.kind == "number":
-        value = value.replace("/", "")
+        value = value.replace("/", "").strip(" ")
         if not _DIGITS.fullmatch(value):
             return  # redis-py 5 (parse_url): what is no number is passed over
     if not set(flags.refuses).isdisjoint(value):

@@ -24,14 +24,15 @@ class Query(Record):
 
     With ``plus`` = ``blank`` a ``+`` is one; an ``equals`` sign is ``required``, ``optional`` (a key without one has an
     empty value), or the ``only`` one of its pair; one of ``separators`` parts all pairs of a query, and where
-    ``empty_pairs`` are ``refused``, no two of them may follow each other;
+    ``empty_pairs`` are ``refused``, none may stand without a pair on both sides, and where they are
+    ``refused-inside``, one may stand at the end;
     ``instead`` replaces whole pairs (libpq reads ``ssl=true`` as ``sslmode=require``).
     """
 
     plus: Literal["literal", "blank"] = "literal"
     equals: Literal["required", "optional", "only"] = "required"
     separators: Literal["&", "&;"] = "&"
-    empty_pairs: Literal["kept", "refused"] = "kept"
+    empty_pairs: Literal["kept", "refused", "refused-inside"] = "kept"
     instead: Mapping[str, str] = MappingProxyType({})
 
 
@@ -57,8 +58,9 @@ def parse_query(text: str, start: int, length: int, dialect: Dialect, fields: li
         end = text.find(separator, start, length)
         end = length if end < 0 else end
         equals = text.find("=", start, end)
-        if end == start and flags.empty_pairs == "refused":
-            raise GrammarError("a parameter is missing before this &", start, end + 1, "write one & between two")
+        last = end == length - 1 and flags.empty_pairs == "refused"
+        if last or (end == start and flags.empty_pairs != "kept"):
+            raise GrammarError("a parameter is missing beside this &", end, end + 1, "write one & between two")
         if equals < 0 and end > start and not bare:
             raise GrammarError("a parameter has no = and value", start, end, "write it as name=value")
         if flags.equals == "only" and equals >= 0 and (place := text.find("=", equals + 1, end)) >= 0:

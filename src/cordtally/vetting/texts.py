@@ -13,6 +13,9 @@ from ..notation import Case, Remark
 from .findings import Finding, Look, finding
 from .rules import Rule, RuleId, Severity, Subject
 
+_MISREAD = frozenset({
+    Case.WORD, Case.SHAPE, Case.WHOLE_NUMBER, Case.BOUNDS, Case.BOOLEAN, Case.DURATION, Case.SPECIAL_NUMBER,
+})  # fmt: skip
 _MOST_ADVICE = 50  # every driver is asked for each unknown option: not for every line of a hostile text
 
 
@@ -22,8 +25,14 @@ def _remarked(rule: RuleId) -> Callable[[Look], Iterator[Finding]]:
     def check(look: Look) -> Iterator[Finding]:
         for remark in look.reading.remarks if look.reading is not None else ():
             words = load_remarks()[remark.case.value]
-            if words.rule == rule.value and remark.case is not Case.UNKNOWN:
-                yield finding(rule, *words.say(remark.facts), span=(remark.start, remark.end))
+            if words.rule != rule.value or remark.case is Case.UNKNOWN or look.reading is None:
+                continue
+            message, hint = words.say(remark.facts)
+            driver = load_driver(look.reading.driver)
+            ignored = remark.case in _MISREAD and driver.misreads == "ignored"
+            severity = Severity.WARNING if ignored or words.warns else None
+            message += f"; {driver.title} warns and ignores it" if ignored else ""
+            yield finding(rule, message, hint, span=(remark.start, remark.end), severity=severity)
 
     return check
 
