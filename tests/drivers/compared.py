@@ -6,6 +6,7 @@ import string
 import cordtally as ct
 from cordtally.catalog import load_driver, load_engine
 from cordtally.exchange.codecs import find_word
+from cordtally.exchange.defaults import default_level
 from cordtally.model import ByteSize, Duration, TlsLevel, clear
 from cordtally.model.values import NANOSECONDS
 
@@ -14,6 +15,10 @@ ROLES = {"host", "port", "user", "password", "database", "socket", "instance", "
 PARTS = ("user", "password", "database", "hosts")
 LOOKS_AT_PORTS = {"libpq", "psycopg2", "sqlalchemy+psycopg", "sqlalchemy+psycopg2"}
 """Readers that see a port that is none; others leave it to the system, and say nothing when they only read."""
+
+
+LATE = {"mysql2/url", "pgjdbc", "lib-pq/url", "node-pg/url", "node-mariadb/url", "ioredis/url"}
+"""Readers that take any value, and look at it when they connect."""
 
 
 def disagreement(text, target, theirs):
@@ -36,6 +41,9 @@ def disagreement(text, target, theirs):
         right["hosts"] = tuple((h.casefold(), None if h[:1] in {"/", "@"} and h else p) for h, p in right["hosts"])
         if all(h == "" and p in {None, port} for h, p in right["hosts"]):
             del right["hosts"]
+    if "hosts" in left and len(left["hosts"]) == len(right.get("hosts", ())):  # "localhost" is what an empty one stands for
+        pairs = zip(left.get("hosts", ()), right.get("hosts", ()), strict=True)
+        right |= {"hosts": tuple(("", p) if mine == "" and h == "localhost" else (h, p) for (mine, _), (h, p) in pairs)}
     if theirs.get("fills in"):  # what it takes for granted where nothing is said
         taken = {"user": (getpass.getuser(),), "database": (left.get("user"), getpass.getuser()), "hosts": (right.get("hosts"),)}
         if not any(name for name, _ in left.get("hosts", ())):
@@ -46,6 +54,8 @@ def disagreement(text, target, theirs):
             return f"another {name}", f"{left.get(name)!r}, and the driver {right.get(name)!r}"
     if "secure" in theirs and theirs["secure"] is not ((cord.tls.level or TlsLevel.OFF) > TlsLevel.OFF):
         return "another tls", f"{cord.tls.level}"
+    if "level" in theirs and theirs["level"] != (cord.tls.level.value if cord.tls.level else default_level(mine)):
+        return "another tls", f"{cord.tls.level}, and the driver {theirs['level']}"
     found = option_differences(mine, theirs["options"], theirs.get("complete"))
     return ("another option", "; ".join(found)) if found else None
 
@@ -68,6 +78,9 @@ def ours(text, target):
     except ct.TextError:
         return None
     findings = [f for f in ct.vet(reading) if not f.message.startswith(("a host", "the host"))]  # a slip, and no refusal
+    if target in LATE:
+        late = {"value-out-of-range", "wrong-boolean-word"}
+        findings = [f for f in findings if f.rule.value not in late or f.message.startswith("a port")]
     # of several hosts libpq only passes over one whose port is none
     ports = reading.driver in LOOKS_AT_PORTS and len(reading.cord.hosts) < 2
     findings = [f for f in findings if ports or not (f.message.startswith("a port is") and f.start is not None and is_number(text[f.start:f.end]))]
@@ -112,6 +125,8 @@ def option_differences(reading, theirs, complete):
 
 def same(row, driver, value):
     option = row.option
+    if option.canonical == "tls.level" and option.values and isinstance(row.value, str):
+        return find_word(option, row.value) == find_word(option, str(value))
     match row.value:
         case bool():
             if isinstance(value, bool):

@@ -43,12 +43,13 @@ class Texts:
     def url(self):
         chance = self.random.random
         text = self.random.choice(self.prefixes)
-        if chance() < 0.6:
+        if chance() < (0.6 if "user" in self.facts.flags.get("positions", ["user"]) else 0.03):
             text += self.pick(TAME_WORDS, ODD_WORDS)
             text += ":" + self.pick(TAME_WORDS, ODD_WORDS) if chance() < 0.8 else ""
             text += "@"
         count = self.random.choice([1, 1, 1, 2, 3]) if self.several else 1
-        text += ",".join(self.pick(TAME_HOSTS, ODD_HOSTS) + self.pick(["", ":5432", ":6000"], ODD_PORTS, 0.9) for _ in range(count))
+        hosts = dict.fromkeys(self.pick(TAME_HOSTS, ODD_HOSTS) for _ in range(count))
+        text += ",".join(host + self.pick(["", ":5432", ":6000"], ODD_PORTS, 0.9) for host in hosts)
         if chance() < 0.85:
             text += "/" + self.pick([*TAME_WORDS, "3"], ODD_WORDS, 0.8)
         if chance() < 0.7:

@@ -233,7 +233,6 @@ ERRORS = [
     ("Host=h;Username=u;Password=\"hunter2", 28, 'no closing "', "Password=***"),
     ("Host=h;Username=u;Password=\"hunter2\"x", 37, "only a semicolon", "Password=***"),
     ("Host=h;Username", 8, "no = and value", "Username"),
-    ("keeper:hunter2@udp(h)/d", 16, "the network is tcp or unix", "keeper:***@udp"),
     ("keeper:hunter2@tcp(h/d", 19, "has no )", "keeper:***@tcp"),
     ('{"host": "h", "password": "hunter2", ', 38, "a name in double quotes", "***"),
     ("mongodb://h/?appName=a;w=1&password=hunter2", 23, "by & or by ;", "h/?appName=a"),

@@ -69,7 +69,7 @@ NOT_REPORTED = [
     ("encrypted-not-verified", "postgresql://127.0.0.1/d"),
     ("encrypted-not-verified", "postgresql://h/d?" + SAFE),
     ("encrypted-not-verified", "sqlite:///x.db"),
-    ("not-encrypted", "jdbc:mariadb://[::1]/d"),
+    ("not-encrypted", "jdbc:mariadb://[::1]:3306/d"),
     ("file-missing", "postgresql://h/d?sslrootcert=system"),
     ("two-ways-to-log-in", "postgresql://u:p@h/d?" + SAFE),
     ("administrative-user", "postgresql://postgres_reader@h/postgres"),

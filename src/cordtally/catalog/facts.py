@@ -160,14 +160,16 @@ class Driver(Record):
     """One client library and its vocabulary.
 
     With ``exact_words`` the case of an option's word counts; what it cannot read in an option is ``refused`` or
-    ``ignored``, as ``misreads`` says, and ``other_words`` are what a switch takes any other word for; ``passes_text``
-    says that arguments become text on the way, so that booleans are written in words; ``family`` is the name under
-    which the first driver of an engine may be asked for, as for a toolkit whose URL leaves the driver out; ``nested``
-    names an option whose value holds further options for another target, and that target; ``file_uris`` says that a
-    database may be a ``file:`` URI, once an option of this name is on (none where it is empty), and which target reads
-    it; ``registered`` lists the names under which a driver manager knows it, with ``*`` for what differs by version;
-    where a socket is given by its file and not by its folder, ``socket_file`` is how that file is called, up to the
-    port; ``localhost_is_socket`` says that this name never leads to a port.
+    ``ignored``, as ``misreads`` says, and ``other_words`` are what a switch takes any other word for; ``odd_ports``
+    that do not fit their hosts are ``refused`` or ``ignored``; ``passes_text`` says that arguments become text on the
+    way, so that booleans are written in words; ``family`` is the name under which the first driver of an engine may be
+    asked for, as for a toolkit whose URL leaves the driver out; ``nested`` names an option whose value holds further
+    options for another target, and that target; ``file_uris`` says that a database may be a ``file:`` URI, once an
+    option of this name is on (none where it is empty), and which target reads it; where ``query_order`` is ``sorted``,
+    the greater of a part and the option that stands for it counts; ``registered`` lists the names under which a driver
+    manager knows it, with ``*`` for what differs by version; where a socket is given by its file and not by its
+    folder, ``socket_file`` is how that file is called, up to the port; ``localhost_is_socket`` says that this name
+    never leads to a port.
     """
 
     id: str
@@ -185,6 +187,7 @@ class Driver(Record):
     unknown_options: Literal["refused", "ignored", "sent"] = "refused"
     exact_words: bool = False
     misreads: Literal["refused", "ignored"] = "refused"
+    odd_ports: Literal["refused", "ignored"] = "refused"
     other_words: Literal["", "true", "false"] = ""
     case_sensitive: bool = True
     true_words: tuple[str, ...] = ("true",)
@@ -194,6 +197,7 @@ class Driver(Record):
     authentication: tuple[State, ...] = ()
     refuses: str = ""
     query_wins: tuple[Role, ...] = ()
+    query_order: Literal["", "sorted"] = ""
     bytes_password: bool = False
     password_charset: Literal["ascii", "saslprep"] | None = None
     password_note: str | None = None

@@ -31,7 +31,7 @@ def assemble(found: Gathered, target: Target, engine: str) -> Cord:
     driver, roles = target.driver, found.roles
     hosts = found.hosts
     if found.ports is not None:
-        if len(found.ports) not in {1, max(1, len(hosts))}:
+        if len(found.ports) not in {1, max(1, len(hosts))} and driver.odd_ports == "refused":
             _note_ports(found, driver)
         _assign_ports(hosts, found.ports)
     tls, authentication = NO_TLS, NO_AUTHENTICATION

@@ -114,6 +114,9 @@ def _read_bool(option: Option, driver: Driver, text: str) -> bool | Misread:
         word = find_word(option, text, exact=driver.exact_words)
         if word is not None or not option.other_words:
             return _misread_word(option, text) if word is None else word == "true"
+    if driver.exact_words and driver.other_words:
+        known = (*driver.true_words, *driver.false_words)
+        text = text if text in known else "?"
     folded = text.strip().casefold()
     if folded in (w.casefold() for w in driver.true_words):
         return True

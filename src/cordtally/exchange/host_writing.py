@@ -76,6 +76,11 @@ def _write_hosts(sheet: Sheet) -> None:
                 if host.port is not None:
                     sheet.lose("port", str(host.port), "its host could not be written")
                 continue
+            if host.port is None and ":" in host.name and not host.is_socket and wants_port(target):
+                default = load_engine(sheet.cord.engine).default_port
+                reason = f"{sheet.driver.title} reads no default port beside an IPv6 address"
+                booking = sheet.book("port", None, str(default), Outcome.IMPLIED, reason)
+                sheet.put_under([Field("port", None, default)], booking)
             if host.port is not None and host.is_socket and target.facts.socket == "authority":
                 sheet.lose("port", str(host.port), "a socket has no port here")
             elif host.port is not None:
@@ -92,7 +97,8 @@ def has_any(sheet: Sheet, parts: tuple[str, ...]) -> bool:
         return True
     option = sheet.option_for("database")
     database = clear(sheet.cord.database or "")
-    return bool(database) and "database" in parts and (option is None or set(option.refuses).isdisjoint(database))
+    refused = sheet.driver.refuses + (option.refuses if option is not None else "")
+    return bool(database) and "database" in parts and set(refused).isdisjoint(database)
 
 
 def _has_word(sheet: Sheet, name: str, value: OptionValue) -> bool:
@@ -146,6 +152,13 @@ def _unwritable(host: Host, target: Target) -> str | None:
     except CannotHold as problem:
         return problem.reason
     return None
+
+
+def wants_port(target: Target) -> bool:
+    """Whether an IPv6 address cannot stand without its port."""
+    if target.facts.grammar == "dsn":  # a second pair of brackets is put around it (go-sql-driver 1.5: ensureHavePort)
+        return True
+    return isinstance(target.dialect, UrlDialect) and target.dialect.hosts.bare_ipv6 == "refused"
 
 
 def _write_further(sheet: Sheet, hosts: list[Host]) -> None:

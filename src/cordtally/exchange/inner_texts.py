@@ -42,9 +42,11 @@ def take_members(reader: Interpreter, value: object, field: Field, option: Optio
             return False
     if not isinstance(value, dict) or not value:
         return False
+    reader.in_object = True
     for name, inner in value.items():
         # what stands in the object as a whole cannot be marked part by part
         reader.take(field._replace(name=f"{option.name}.{name}", value=inner))
+    reader.in_object = False
     return True
 
 

@@ -39,11 +39,11 @@ def interpret(parsed: Parsed, target: Target, *, engine: str | None) -> Interpre
 class Interpreter:
     """Walks the fields of one text, each to the method that its canonical name has in `_HANDLERS`."""
 
-    __slots__ = ("driver", "found", "positional_hosts", "target")
+    __slots__ = ("driver", "found", "in_object", "positional_hosts", "target")
 
     def __init__(self, target: Target) -> None:
         self.target, self.driver, self.found = target, target.driver, Gathered()
-        self.positional_hosts = False
+        self.positional_hosts = self.in_object = False
 
     def interpret(self, parsed: Parsed, engine: str | None) -> Interpretation:
         """Walk the fields and make the cord."""
@@ -110,6 +110,11 @@ class Interpreter:
                 if not secret and not value.isalnum():
                     secret = _GUARDS.get(role, guard)(value) is not value
             parts.append(_new(Part, (role, None, start, end, secret, whole)))
+        if len(hosts) > 1 and getattr(getattr(self.target.dialect, "hosts", None), "ports", "") == "shifted":
+            # pgx gathers the ports that it finds (pgconn, config.go: parseURLSettings)
+            ports = [host.port for host in hosts if host.port is not None]
+            for index, host in enumerate(hosts if ports else ()):
+                host.port = ports[index] if index < len(ports) else ports[0]
         return options
 
     def _heeded(self, fields: list[Field]) -> list[Field]:
@@ -117,7 +122,7 @@ class Interpreter:
         repeated = self.target.dialect.repeated
         if len(fields) < 2 or len({field.name for field in fields}) == len(fields):
             return fields
-        if repeated == "list":
+        if repeated in {"list", "refused"}:
             self._refuse_lists(fields)
             return fields
         heeded: dict[str | None, Field] = {}
@@ -144,7 +149,8 @@ class Interpreter:
             listed = option is not None and option.canonical in {"host", "port"}
             if field.name in seen and not (listed and self.target.facts.hosts != "single"):
                 name = safe_name(field.name or "")
-                why = f"{name} is given twice: {self.driver.title} hands on a list, and is refused"
+                way = " as a list" if self.target.dialect.repeated == "list" else ""
+                why = f"{name} is given twice, which {self.driver.title} takes{way} and is refused"
                 facts = {"why": why, "hint": "keep one"}
                 self.found.remarks.append(Remark(Case.REFUSED, field.start, field.end, facts))
             seen.add(field.name)
@@ -163,6 +169,10 @@ class Interpreter:
         _, given, value, start, end, whole = field
         name, target = given or "", self.target
         option = target.by_spelling.get(name if target.exact else name.casefold())
+        # "ssl.ca" in a URL is no member of ssl
+        flat = target.members and target.facts.grammar == "url" and not self.in_object and "." in name
+        if flat and option is not None and option.name.partition(".")[0] in target.members:
+            option = None
         text = value if type(value) is str else self._word_for(value, option)
         if option is None:
             self.take_unknown(name, text, field, self.driver)
@@ -200,7 +210,7 @@ class Interpreter:
     def _take_host(self, text: str, field: Field, option: Option) -> None:
         """A host given as an option stands for those of the authority, and joins other ones that were given so."""
         found, facts = self.found, self.target.facts
-        if found.socket or ("host" not in self.driver.query_wins and self.positional_hosts):
+        if found.socket or (self.positional_hosts and not self._wins("host", text, found.hosts[0].address)):
             return
         # a port that stands in the authority stays, though its host goes: libpq reads @:6432/db?host=/run so
         if self.positional_hosts and found.ports is None:
@@ -229,12 +239,12 @@ class Interpreter:
             self._split_hosts(piece, field)
 
     def _take_port(self, text: str, field: Field, option: Option) -> None:
-        if "port" not in self.driver.query_wins and self.positional_hosts:
+        if self.positional_hosts and not self._wins("port", text, str(self.found.hosts[0].port or "")):
             return
         ports = text.split(",") if self.target.facts.host_options == "paired" else [text]
         self.found.ports = [self._port(p, field) for p in ports]
         # where the query wins, its port stands for that of the authority, too
-        if "port" in self.driver.query_wins:
+        if self.positional_hosts:
             for host in self.found.hosts:
                 host.port = None
 
@@ -254,8 +264,14 @@ class Interpreter:
 
     def _take_role(self, text: str, field: Field, option: Option) -> None:
         role, roles = option.canonical or "", self.found.roles
-        if role not in roles or role in self.driver.query_wins or role not in self.target.dialect.positions:
+        if role not in roles or role not in self.target.dialect.positions or self._wins(role, text, roles[role]):
             roles[role] = text
+
+    def _wins(self, role: str, text: str, placed: str) -> bool:
+        """Whether an option counts, and not what stands in its place in the URL."""
+        if self.driver.query_order == "sorted":  # lib/pq sorts all it has found, and heeds the last (url.go: ParseURL)
+            return text > placed
+        return role in self.driver.query_wins
 
     def _take_scheme(self, prefix: str) -> None:
         """A prefix that means more than the notation stands for an option of its own."""

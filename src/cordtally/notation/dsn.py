@@ -18,6 +18,9 @@ from .grammar import SURELY, BaseDialect, is_no_object
 
 _PARAMETER = re.compile(r"[A-Za-z0-9_.:,-]+")
 _FORM = re.compile(r"@(?:tcp|unix)?/|(?:^|@)\w{0,8}\([^()]*\)/")
+NETWORK = "(network)"
+_NETWORK = re.compile(r"[A-Za-z][A-Za-z0-9_+.-]{0,30}")
+_OF_TCP = frozenset({"", "tcp", "tcp4", "tcp6"})
 _LONGEST = 65536  # beyond that a text is read only when its driver is named
 
 
@@ -81,8 +84,11 @@ def _address(cursor: Cursor, fields: list[Field]) -> None:
     inner, end = bracket + 1, cursor.end - 1
     # without a name the network is tcp (go-sql-driver 1.9, dsn.go: normalize)
     if network not in {"", "tcp", "unix"}:
-        raise GrammarError("the network is tcp or unix", start, bracket, "other networks must be registered in Go")
-    if network == "unix":
+        if not _NETWORK.fullmatch(network):
+            raise GrammarError("a network is a word, like tcp or unix", start, bracket, "did the password end early?")
+        fields.append(Field("option", NETWORK, network, start, bracket, start))
+    # only to a network of tcp does a port belong; others are registered in Go, and their addresses are their own
+    if network not in _OF_TCP:
         fields.append(Field("host", None, text[inner:end], inner, end, inner))
         return
     if text.startswith("[", inner):
@@ -99,6 +105,9 @@ def _address(cursor: Cursor, fields: list[Field]) -> None:
         port_at = end if colon < 0 else colon
         fields.append(Field("host", None, text[inner:port_at], inner, port_at, inner))
     port = text[port_at + 1 : end]
+    if text.startswith("[", inner) and not port:
+        hint = "write it, as in [::1]:3306"
+        raise GrammarError("this driver reads no default port beside an address in brackets", inner, end, hint)
     if port_at < end and not (text[port_at] == ":" and port.isascii() and port.isdigit()):
         raise GrammarError("a port is a number from 1 to 65535", port_at, end)
     if port:
@@ -127,6 +136,10 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     user: list[Piece] = []
     address: list[Piece] = []
     port, database = "", Piece("")
+    network = next((as_text(f.value) for f in fields if f.name == NETWORK), "")
+    alone = {f.role for f in fields} & {"host", "port"} == {"host"}
+    if not _NETWORK.fullmatch(network) or not (alone or network in _OF_TCP):
+        network = ""
     query: list[Piece] = []
     for part in fields:
         value = as_text(part.value)
@@ -136,14 +149,18 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
             elif part.role == "password":
                 user += [Piece(":"), piece_of(part.value, value)]
             elif part.role == "host":
-                network, written = _host(value)
-                address = [Piece(f"{network}("), piece_of(part.value, written), Piece(")")]
+                verbatim = network not in _OF_TCP and set("()/@").isdisjoint(value)
+                usual, written = ("", value) if verbatim else _host(value)
+                address = [Piece(f"{network or usual}("), piece_of(part.value, written), Piece(")")]
             elif part.role == "port":
                 if not address:
                     raise CannotHold("its host could not be written")  # noqa: TRY301 -- booked like any other refusal
                 port = f":{value}"
             elif part.role == "database":
                 database = piece_of(part.value, _database(value))
+            elif part.name == NETWORK:
+                if not network or not address or str(address[0].text) != f"{network}(":
+                    raise CannotHold("it cannot stand before this address")  # noqa: TRY301 -- booked like any other
             elif part.role == "option":
                 name, written = _pair(part.name or "", value, dialect)
                 query += [piece_of_key(name, f"{'&' if query else '?'}{name}="), piece_of(part.value, written)]

@@ -19,11 +19,12 @@ taking apart unasked, to see whether a driver knows its keys; its form alone tel
 class BaseDialect(Record):
     """What each grammar's dialect has.
 
-    Of ``repeated`` keys the ``last`` or the ``first`` counts, or they make a ``list``; ``empty`` values are ``kept`` or
-    ``dropped``; ``positions`` lists the roles that have a place of their own, everything else being an option.
+    Of ``repeated`` keys the ``last`` or the ``first`` counts, they make a ``list``, or are ``refused``; ``empty``
+    values are ``kept`` or ``dropped``; ``positions`` lists the roles that have a place of their own, everything else
+    being an option.
     """
 
-    repeated: Literal["last", "first", "list"] = "last"
+    repeated: Literal["last", "first", "list", "refused"] = "last"
     empty: Literal["kept", "dropped"] = "kept"
     positions: tuple[str, ...] = ()
 

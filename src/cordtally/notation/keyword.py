@@ -28,11 +28,14 @@ _BARE_RUN = re.compile(r"[^ \t\n\r\v\f\\]+")
 class Dialect(BaseDialect):
     """libpq's own rules; a ``trailing_backslash`` is ``kept`` (it stands for nothing) or ``refused``.
 
+    A backslash ``escapes`` ``any`` character, or only a ``quote`` and itself, as for pgx.
+
     ``semicolons`` are ``kept``; or each of them, even inside quotes, is a ``blank``, as PDO makes it; or one outside
     quotes is a ``separator``, as for DBD::Pg. ``quote`` is the mark that quotes.
     """
 
     trailing_backslash: Literal["kept", "refused"] = "kept"
+    escapes: Literal["any", "quote"] = "any"
     semicolons: Literal["kept", "blank", "separator"] = "kept"
     quote: Literal["'", '"'] = "'"
 
@@ -69,10 +72,14 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         start = cursor.position
         if cursor.take(dialect.quote):
             value = _quoted(cursor, dialect.quote)
+            if dialect.escapes == "quote":
+                value = _plain(text[start + 1 : cursor.position - 1])
             fields.append(Field("option", match[0], value, start + 1, cursor.position - 1, whole))
         else:
             value = _bare(cursor)
             end = cursor.position
+            if dialect.escapes == "quote":
+                value = _plain(text[start:end])
             if dialect.trailing_backslash == "refused" and cursor.at_end and _ends_in_escape(text[start:end]):
                 raise GrammarError("a character must follow the backslash", end - 1, end)
             fields.append(Field("option", match[0], value, start, end, whole))
@@ -90,6 +97,11 @@ def _without_semicolons(text: str, dialect: Dialect) -> str:
         pieces[::2] = [piece.replace(";", " ") for piece in pieces[::2]]
         return "'".join(pieces)
     return text
+
+
+def _plain(raw: str) -> str:
+    """What pgx makes of a value (pgconn, config.go: parseDSNSettings), in this order."""
+    return raw.replace("\\\\", "\\").replace("\\'", "'")
 
 
 def _ends_in_escape(raw: str) -> bool:

@@ -34,16 +34,18 @@ class Dialect(BaseDialect):
     """How one driver quotes.
 
     ``quoting`` is ``either-quote``, ``braces``, ``doubled`` or ``none``; ``braced`` and ``percent`` list the keys that
-    take braces (``*`` for all), and those whose unbraced value is percent-decoded; ``trims`` cuts blanks around bare
-    values, and where ``value_ends`` are ``trimmed``, blanks at the end of every value are lost; ``separators`` part
-    the pairs; ``bracketed`` lists the keys whose value may hold a colon inside [ and ];
-    ``rest_is`` names the key that a text without any equals sign stands for.
+    take braces (``*`` for all), and those whose unbraced value is percent-decoded; ``bare_keys``, without an equals
+    sign, are ``refused`` or passed over; ``trims`` cuts blanks around bare values, and where ``value_ends`` are
+    ``trimmed``, blanks at the end of every value are lost; ``separators`` part the pairs; ``bracketed`` lists the keys
+    whose value may hold a colon inside [ and ]; ``rest_is`` names the key that a text without any equals sign stands
+    for.
     """
 
     quoting: Literal["either-quote", "braces", "doubled", "none"] = "braces"
     braced: tuple[str, ...] = ()
     percent: tuple[str, ...] = ()
     trims: bool = False
+    bare_keys: Literal["refused", "kept"] = "refused"
     value_ends: Literal["kept", "trimmed"] = "kept"
     separators: Literal[";", ":;"] = ";"
     bracketed: tuple[str, ...] = ()
@@ -104,7 +106,7 @@ def _parse_unquoted(text: str, position: int, dialect: Dialect, fields: list[Fie
     while position < len(text):
         end = _end_of_unquoted(text, position, dialect, last_bracket)
         equals = text.find("=", position, end)
-        if equals < 0 and end > position and text[position:end].strip():
+        if equals < 0 and end > position and text[position:end].strip() and dialect.bare_keys == "refused":
             raise GrammarError("a key has no = and value", position, end, "nothing is quoted here: did it end early?")
         if equals >= 0:
             start, name, value = equals + 1, text[position:equals].strip(), text[equals + 1 : end]
@@ -114,6 +116,8 @@ def _parse_unquoted(text: str, position: int, dialect: Dialect, fields: list[Fie
                 value = value.replace(";;", ";")
             if dialect.bracketed and value[:1] == "[" and value[-1:] == "]":
                 start, value = start + 1, value[1:-1]
+            if dialect.trims:
+                start, value = start + len(value) - len(value.lstrip()), value.strip()
             stop = start + len(value) if not doubled else end
             fields.append(Field("option", name, value, start, stop, position))
         position = end + 1
@@ -202,6 +206,8 @@ def _bare_key(name: str, dialect: Dialect) -> str:
 
 
 def _bare_value(name: str, value: str, dialect: Dialect) -> str:
+    if dialect.trims and value != value.strip():
+        raise CannotHold("the driver cuts blanks around a value")
     if dialect.quoting == "doubled":
         if value.startswith(";"):
             raise CannotHold("a semicolon is written as two, and cannot stand at the beginning of a value")

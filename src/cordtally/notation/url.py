@@ -183,7 +183,8 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     if user:
         user.append(Piece("@"))
     slash = "" if dialect.path.kind == "file" else "/"
-    if path is None and dialect.path.slash in {"required", "written"}:
+    before_query = dialect.path.slash == "before-query" and bool(query)
+    if path is None and (before_query or dialect.path.slash in {"required", "written"}):
         path = Piece("")
     tail = [] if path is None else [Piece(slash), path]
     return Rendered([Piece(prefix), *user, *hosts, *tail, *query], refused)

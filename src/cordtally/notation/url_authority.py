@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 _ADDRESS = pattern(r"(?:address=)?((?:\((?:[^()=]+=[^()]*)\))+)", re.IGNORECASE)
 _PROPERTY = pattern(r"([A-Za-z]+)=([^(),]*)")
 _ESCAPED = pattern(r"(?:[A-Za-z0-9._~-]+|%[0-9A-Fa-f]{2})*")
+_ASCII_ESCAPE = pattern(r"%[0-7][0-9A-Fa-f]|[ \\^`{|}]")
 _TROUBLE = frozenset("@/?#:[] %&+")
 _PORT_HINT = "a user name or password with @ : / ? # or % in it must be percent-encoded: did it end where you meant?"
 
@@ -33,13 +34,17 @@ class User(Record):
 
     ``at`` says which ``@`` ends it: the ``first`` or the ``last``, before any of ``stops``; where the first colon must
     come before a ``colon_before``, as libpq has it, that decides instead. With ``plus`` = ``blank`` a ``+`` is one;
-    ``strict`` refuses what must be escaped and a password without a user; ``needs_host`` refuses an ``@`` at the end.
+    ``allowed`` lists all that may stand there beside ASCII letters and digits, where it lists anything; where an @
+    ``behind`` the authority is ``refused``, it shows a part that ended early; ``strict`` refuses what must be escaped
+    and a password without a user; ``needs_host`` refuses an ``@`` at the end.
     """
 
     at: Literal["first", "last"] = "first"
     stops: str = "/?#"
     colon_before: Literal["", "/"] = ""
     plus: Literal["literal", "blank"] = "literal"
+    allowed: str = ""
+    behind: Literal["kept", "refused"] = "kept"
     strict: bool = False
     needs_host: bool = False
 
@@ -48,20 +53,29 @@ class Hosts(Record):
     """How hosts are read: ``escaped`` ones are decoded, ``several`` are parted by commas.
 
     ``bare`` ones, empty, or with an escape outside of sockets and brackets, are ``kept`` or ``refused``, or, where
-    empty, ``refused-in-lists``. An ``empty_port``, a colon with nothing behind it, is ``kept`` or ``refused``, a
-    ``zero_port`` is ``kept`` or ``dropped``. With ``empty_last`` a comma at the end names one more host, the default
-    one; ``port_range`` refuses a port beyond 65535, or below ``least_port``; with ``address_lists`` a host may be
-    written ``(host=…)(port=…)``.
+    empty, ``refused-in-lists`` or ``refused-if-empty``; with ``port_needs_host`` no port stands alone; ``ports`` are
+    each host's ``own``, or ``shifted`` to the first hosts; ``zones`` of IPv6 are ``kept`` or ``refused``. An
+    ``empty_port``, a colon with nothing behind it, is ``kept`` or ``refused``, a ``zero_port`` is ``kept`` or
+    ``dropped``. With ``empty_last`` a comma at the end names one more host, the default one; ``port_range`` refuses a
+    port beyond 65535, or below ``least_port``; a port stands behind the ``first`` colon or the ``last``, as
+    ``port_at`` says; ``ascii_escapes`` are ``kept`` or ``refused``; ``bare_ipv6`` addresses, without a port, are
+    ``kept`` or ``refused``; with ``address_lists`` a host may be written ``(host=…)(port=…)``.
     """
 
     several: bool = False
     empty_last: bool = False
-    bare: Literal["kept", "refused", "refused-in-lists"] = "kept"
+    bare: Literal["kept", "refused", "refused-in-lists", "refused-if-empty"] = "kept"
+    port_needs_host: bool = False
+    zones: Literal["kept", "refused"] = "kept"
     empty_port: Literal["kept", "refused"] = "kept"
     zero_port: Literal["kept", "dropped"] = "kept"
     escaped: bool = False
     port_range: bool = False
     least_port: int = 0
+    ports: Literal["own", "shifted"] = "own"
+    port_at: Literal["first", "last"] = "first"
+    bare_ipv6: Literal["kept", "refused"] = "kept"
+    ascii_escapes: Literal["kept", "refused"] = "kept"
     address_lists: bool = False
 
 
@@ -98,6 +112,9 @@ def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks:
         at = text.rfind("@", start, limit)
     else:
         at = text.find("@", start, limit)
+    if flags.behind == "refused" and (later := text.find("@", limit)) >= 0:
+        hint = f"write it as {percent.encode(text[limit])}"
+        raise GrammarError("a user name or password ends here, and an @ follows", limit, later + 1, hint)
     if at < 0:
         return start
     # the colon of a port, behind the @
@@ -105,6 +122,8 @@ def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks:
         colon = -1
     if flags.strict:
         _refuse_loose(text, start, at, colon)
+    if flags.allowed:
+        _refuse_all_but(flags.allowed, text, start, at)
     user_end = at if colon < 0 else colon
     if user_end > start:
         raw = text[start:user_end]
@@ -119,6 +138,14 @@ def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks:
 
 def _decoded(raw: str, flags: User) -> str:
     return percent.decode(raw.replace("+", " ") if flags.plus == "blank" else raw)
+
+
+def _refuse_all_but(allowed: str, text: str, start: int, at: int) -> None:
+    """Refuse any other character (Go, net/url: validUserinfo)."""
+    for place, character in enumerate(text[start:at], start):
+        if not (character.isascii() and character.isalnum()) and character not in allowed:
+            hint = f"write it as {percent.encode(character)}"
+            raise GrammarError("this character must be escaped in a user name or password", place, place + 1, hint)
 
 
 def _refuse_loose(text: str, start: int, at: int, colon: int) -> None:
@@ -168,10 +195,19 @@ def parse_hosts(text: str, position: int, dialect: Dialect, fields: list[Field])
     """
     flags, length = dialect.hosts, len(text)
     while True:
+        if flags.port_at == "last":
+            end = _with_last_colon(text, position, dialect, fields)
+            if end < length and text[end] == ",":
+                position = end + 1
+                continue
+            return end
         if flags.address_lists and (match := _ADDRESS.match(text, position)) is not None:
             end = _properties(text, match, fields)
         elif position < length and text[position] == "[":
             end = _bracketed(text, position, flags, fields)
+            if flags.bare_ipv6 == "refused" and text[end : end + 1] != ":":
+                hint = "write it, as in [::1]:3306"
+                raise GrammarError("this driver reads no default port beside an IPv6 address", position, end, hint)
         else:
             end = _name(text, position, dialect, fields)
         if end < length and text[end] == ":":
@@ -179,7 +215,25 @@ def parse_hosts(text: str, position: int, dialect: Dialect, fields: list[Field])
         if end < length and text[end] == "," and flags.several:
             position = end + 1
             continue
+        if flags.ports == "shifted" and fields[-1].role == "host" and any(f.role == "port" for f in fields):
+            # Go, net/url: validOptionalPort looks at what follows the last colon
+            raise GrammarError("the last host of a list must have a port where another has one", position, end)
         return end
+
+
+def _with_last_colon(text: str, position: int, dialect: Dialect, fields: list[Field]) -> int:
+    """A host and its port as pgJDBC parts them (Driver.parseURL): at the last colon, but inside brackets."""
+    end = end_of(text, position, "/?,")
+    colon = text.rfind(":", position, end)
+    if colon < text.rfind("]", position, end):
+        colon = -1
+    stop = colon if colon >= 0 else end
+    start, inside = position, stop
+    if text.startswith("[", position) and text.endswith("]", position, stop):
+        start, inside = position + 1, stop - 1
+    if stop > position or colon >= 0 or text[end : end + 1] == ",":
+        fields.append(Field("host", None, text[start:inside], start, inside, position))
+    return end if colon < 0 else _port(text, colon + 1, dialect, fields)
 
 
 def _bracketed(text: str, position: int, flags: Hosts, fields: list[Field]) -> int:
@@ -190,6 +244,9 @@ def _bracketed(text: str, position: int, flags: Hosts, fields: list[Field]) -> i
     if close == position + 1:
         raise GrammarError("an IPv6 address is missing between [ and ]", position, close + 1)
     raw = text[position + 1 : close]
+    if flags.zones == "refused" and (zone := raw.find("%")) >= 0:
+        # WHATWG URL, 3.5: an IPv6 address has no zone
+        raise GrammarError("an address with a zone cannot stand in this URL", position + 1 + zone, close)
     fields.append(Field("host", None, percent.decode(raw) if flags.escaped else raw, position + 1, close, position))
     end = close + 1
     if end < len(text) and text[end] not in ":/?" + ("," if flags.several else ""):
@@ -205,10 +262,16 @@ def _name(text: str, position: int, dialect: Dialect, fields: list[Field]) -> in
         end = end_of(text, end, ":/?," if flags.several else ":/?")
     raw = text[position:end]
     # "host:5432" and "a,,b" name a default host by leaving it out; the end of the text names none
+    if flags.ascii_escapes == "refused" and (match := _ASCII_ESCAPE.search(text, position, end)) is not None:
+        # Go, net/url: validEncoded and unescape, for hosts
+        raise GrammarError("a host name cannot hold a blank, or an escape of an ASCII character", *match.span())
     if flags.bare == "refused":
         _refuse_bare(text, position, end)
     elif flags.bare == "refused-in-lists":
         _refuse_gap(text, position, end)
+    no_name = flags.bare == "refused-if-empty" or (flags.port_needs_host and text[end : end + 1] == ":")
+    if no_name and end == position:
+        raise GrammarError("a host is missing here", position, end + 1, "name one")
     last = flags.empty_last and text[position - 1 : position] == ","
     if raw or last or (end < len(text) and text[end] in ":,"):
         fields.append(Field("host", None, percent.decode(raw) if flags.escaped else raw, position, end, position))
@@ -273,6 +336,10 @@ def render_host(value: str, flags: Hosts) -> str:
     CannotHold
         For characters that would end it, where nothing is escaped.
     """
+    if flags.zones == "refused" and ":" in value and "%" in value:
+        raise CannotHold("an address with a zone cannot stand in this URL")
+    if value == "" and flags.bare == "refused-if-empty":
+        raise CannotHold("the driver wants a host name here")
     if flags.escaped:
         # a socket's path may hold colons, an abstract one begins with @: neither is an IPv6 address
         if ":" in value and value[:1] not in {"/", "@"}:

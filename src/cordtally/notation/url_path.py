@@ -27,18 +27,20 @@ class Path(Record):
     """How the path is read.
 
     ``kind`` says what it is; a ``file`` begins right behind the prefix, an ``option`` is called ``(path)``. The
-    ``slash`` before it is ``optional``, ``required``, always ``written`` though not required, or only
-    ``before-database``. A slash ``inside`` is ``kept`` or ``refused``, ``leading_slashes`` are ``kept`` or ``dropped``.
-    ``decoding`` is ``percent``, as a ``form`` (a ``+`` is a blank), as ``decode-uri`` does in JavaScript, or ``none``.
-    ``refuses`` lists characters that a name may not hold, ``ends`` one that ends it; with ``dot_segments`` the names
-    ``.`` and ``..`` are steps (WHATWG URL).
+    ``slash`` before it is ``optional``, ``required``, always ``written`` though not required, only
+    ``before-database``, or wanted ``before-query``, too. A slash ``inside`` is ``kept`` or ``refused``,
+    ``leading_slashes`` are ``kept`` or ``dropped``. ``decoding`` is ``percent``, as a ``form`` (a ``+`` is a blank),
+    as ``decode-uri`` does in JavaScript, or ``none``. ``others`` than numbers, where one is wanted, are
+    ``passed-over`` or ``kept``. ``refuses`` lists characters that a name may not hold, ``ends`` one that ends it; with
+    ``dot_segments`` the names ``.`` and ``..`` are steps (WHATWG URL).
     """
 
     kind: Literal["database", "number", "socket", "instance", "option", "file"] = "database"
-    slash: Literal["optional", "required", "written", "before-database"] = "optional"
+    slash: Literal["optional", "required", "written", "before-database", "before-query"] = "optional"
     inside: Literal["kept", "refused"] = "kept"
     leading_slashes: Literal["kept", "dropped"] = "kept"
     decoding: Literal["percent", "form", "decode-uri", "none"] = "percent"
+    others: Literal["passed-over", "kept"] = "passed-over"
     refuses: str = ""
     ends: Literal["", "."] = ""
     dot_segments: bool = False
@@ -58,7 +60,9 @@ def parse_path(text: str, position: int, dialect: Dialect, fields: list[Field]) 
         For a slash that is missing or too much, and characters that the driver refuses.
     """
     flags, length = dialect.path, len(text)
-    if flags.slash == "required" and (position >= length or text[position] != "/"):
+    missing = position >= length or text[position] != "/"
+    before_query = flags.slash == "before-query" and text[position : position + 1] == "?"
+    if missing and (flags.slash == "required" or before_query):
         raise GrammarError("a slash must follow the host, even without a database", position, position + 1)
     if flags.kind == "file":
         start = position
@@ -84,7 +88,9 @@ def _take(text: str, start: int, end: int, dialect: Dialect, fields: list[Field]
     value = _decoded(text[start:end], dialect)
     if flags.leading_slashes == "dropped":
         value = value.lstrip("/")
-    if flags.kind == "number":
+    if flags.kind == "number" and flags.others == "kept":
+        value = text[start:end]
+    elif flags.kind == "number":
         value = value.replace("/", "").strip(" ")
         if not _DIGITS.fullmatch(value):
             return  # redis-py 5 (parse_url): what is no number is passed over

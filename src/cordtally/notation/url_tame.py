@@ -35,7 +35,7 @@ def has_usual_places(dialect: Dialect) -> bool:
     return (
         set(_ROLES) <= set(dialect.positions)
         and dialect.path.kind == "database"
-        and dialect.path.slash != "required"
+        and dialect.path.slash not in {"required", "before-query"}
         and not set(dialect.path.refuses) & set("-_0aA")
         and dialect.escaping == "percent"
     )

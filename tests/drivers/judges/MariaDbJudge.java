@@ -11,6 +11,8 @@ public class MariaDbJudge {
   }
 
   public static void main(String[] unused) throws IOException {
+    PrintStream answers = System.out;
+    System.setOut(System.err); // where drivers log
     BufferedReader in = new BufferedReader(new InputStreamReader(System.in, UTF_8));
     for (String line; (line = in.readLine()) != null; ) {
       try {
@@ -22,13 +24,14 @@ public class MariaDbJudge {
         put(out, "user", found.getUsername());
         put(out, "password", found.getPassword());
         put(out, "connectTimeout", found.getOptions().connectTimeout);
+        put(out, "localSocket", found.getOptions().localSocket);
         put(out, "localSocketAddress", found.getOptions().localSocketAddress);
         put(out, "useSsl", found.getOptions().useSsl);
         put(out, "trustServerCertificate", found.getOptions().trustServerCertificate);
         put(out, "disableSslHostnameVerification", found.getOptions().disableSslHostnameVerification);
-        System.out.println(out);
-      } catch (Exception refused) {
-        System.out.println("refused");
+        answers.println(out);
+      } catch (Throwable refused) {
+        answers.println("refused");
       }
     }
   }

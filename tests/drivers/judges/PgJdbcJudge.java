@@ -6,19 +6,21 @@ import static java.nio.charset.StandardCharsets.UTF_8;
 public class PgJdbcJudge {
   public static void main(String[] unused) throws IOException {
     java.util.logging.LogManager.getLogManager().reset();
+    PrintStream answers = System.out;
+    System.setOut(System.err); // where drivers log
     BufferedReader in = new BufferedReader(new InputStreamReader(System.in, UTF_8));
     for (String line; (line = in.readLine()) != null; ) {
       Properties found = null;
       try {
         found = org.postgresql.Driver.parseURL(new String(Base64.getDecoder().decode(line), UTF_8), new Properties());
-      } catch (RuntimeException refused) {
+      } catch (Throwable refused) {
         found = null;
       }
-      if (found == null) { System.out.println("refused"); continue; }
+      if (found == null) { answers.println("refused"); continue; }
       StringBuilder out = new StringBuilder("read");
       for (String name : new TreeSet<>(found.stringPropertyNames()))
         out.append(' ').append(name).append(':').append(Base64.getEncoder().encodeToString(found.getProperty(name).getBytes(UTF_8)));
-      System.out.println(out);
+      answers.println(out);
     }
   }
 }

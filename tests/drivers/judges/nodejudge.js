@@ -3,14 +3,37 @@ const lines = require('readline').createInterface({ input: process.stdin })
 process.removeAllListeners('warning')
 process.on('warning', () => {})
 
+// the options that a driver read, those apart that have a name of their own
+const rest = (found, names) => Object.fromEntries(Object.entries(found).filter(([name, value]) => !names.includes(name) && value !== undefined && /^[^ :]+$/.test(name)))
+const path = require('path')
+const parts = ['user', 'password', 'host', 'port', 'database']
+
 const readers = {
   'node-pg': (text) => {
     const found = new (require('pg/lib/connection-parameters'))(text)
     const verifies = found.ssl ? String(found.ssl.rejectUnauthorized !== false) : 'no TLS'
-    return { ...pick(found, ['user', 'password', 'host', 'port', 'database', 'application_name']), verifies }
+    return { ...pick(found, [...parts, 'application_name']), verifies }
   },
-  mysql2: (text) => pick(require(require('path').join(require('path').dirname(require.resolve('mysql2')), 'lib/connection_config.js')).parseUrl(text), ['user', 'password', 'host', 'port', 'database', 'connectTimeout', 'timezone']),
+  'node-pg all': (text) => {
+    const found = readers['node-pg'](text)
+    return { ...found, ...rest(require('pg-connection-string').parse(text), [...parts, 'ssl']) }
+  },
+  mysql2: (text) => pick(mysql2(text), [...parts, 'connectTimeout', 'timezone']),
+  'mysql2 all': (text) => {
+    const found = mysql2(text)
+    const ssl = new (require(path.join(path.dirname(require.resolve('mysql2')), 'lib/connection_config.js')))({ ...found }).ssl
+    return { ...pick(found, parts), ...rest(found, [...parts, 'ssl']), verifies: ssl ? String(ssl.rejectUnauthorized !== false) + (ssl.verifyIdentity ? ' name' : '') : 'no TLS' }
+  },
+  'node-mariadb all': (text) => {
+    const Options = require(path.join(process.env.NODE_PATH, 'mariadb/lib/config/connection-options.js')).default
+    const [found, given] = [new Options(text), Options.parse(text)]
+    return { ...pick(found, parts), ...rest(given, [...parts, 'ssl']), verifies: found.ssl ? String(found.ssl.rejectUnauthorized !== false) : 'no TLS' }
+  },
   ioredis: (text) => pick(require('ioredis/built/utils').parseURL(text), ['username', 'password', 'host', 'port', 'db', 'connectionName', 'connectTimeout']),
+  'ioredis all': (text) => {
+    const found = require('ioredis/built/utils').parseURL(text)
+    return { ...pick(found, ['username', 'password', 'host', 'port', 'path', 'db']), ...rest(found, ['username', 'password', 'host', 'port', 'path', 'db', 'tls']), verifies: text.startsWith('rediss') ? 'true' : 'no TLS' }
+  },
   'mongo-node': (text) => {
     const found = require('mongodb/lib/connection_string').parseOptions(text)
     const login = found.credentials ?? {}
@@ -20,18 +43,20 @@ const readers = {
     }
   }
 }
+const mysql2 = (text) => require(path.join(path.dirname(require.resolve('mysql2')), 'lib/connection_config.js')).parseUrl(text)
 
 const pick = (found, names) => Object.fromEntries(names.map((name) => [name, found[name]]))
 
 lines.on('line', (line) => {
   const [driver, encoded] = line.split(' ')
+  const name = driver.replaceAll('_', ' ')
   let found
   try {
-    found = readers[driver](Buffer.from(encoded, 'base64').toString('utf8'))
+    found = readers[name](Buffer.from(encoded, 'base64').toString('utf8'))
   } catch (refused) {
     console.log('refused')
     return
   }
-  const pairs = Object.entries(found).map(([name, value]) => name + ':' + Buffer.from(String(value ?? '')).toString('base64'))
+  const pairs = Object.entries(found).map(([name, value]) => name + ':' + Buffer.from(typeof value === 'object' && value !== null ? JSON.stringify(value) : String(value ?? '')).toString('base64'))
   console.log(['read', ...pairs].join(' '))
 })

@@ -1,0 +1,206 @@
+"""Drivers of other languages as readers: programs that answer, line by line, with what their driver made of a text."""
+
+import base64
+import os
+import re
+import shutil
+import subprocess
+from contextlib import contextmanager
+from pathlib import Path
+
+from .readers import said
+
+HERE = Path(__file__).parent / "judges"
+_WORD = re.compile(r"([^\s=]+)='((?:[^'\\]|\\.)*)'", re.DOTALL)
+GO = Path("/usr/share/gocode/src/github.com/denisenkom/go-mssqldb")
+JARS = {"PgJdbcJudge": "/usr/share/java/postgresql.jar", "MariaDbJudge": "/usr/share/java/mariadb-java-client.jar"}
+
+
+class Judge:
+    """A driver's own reader in a process of its own: a text in, its parts out, or None where the driver refuses it."""
+
+    def __init__(self, command, cwd=None, env=None):
+        self.process = subprocess.Popen(command, cwd=cwd, env=env, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+
+    def read(self, text, driver=""):
+        encoded = base64.b64encode(text.encode("utf-8", "surrogatepass")).decode()
+        self.process.stdin.write(f"{driver} {encoded}\n".lstrip())
+        self.process.stdin.flush()
+        answer = self.process.stdout.readline().split()
+        if answer[0] == "refused":
+            return None
+        pairs = (word.partition(":") for word in answer[1:])
+        return {name: base64.b64decode(value).decode("utf-8", "surrogatepass") for name, _, value in pairs}
+
+    def close(self):
+        self.process.stdin.close()
+        self.process.stdout.close()
+        self.process.wait(10)
+
+
+def _java(name, folder):
+    subprocess.run(["javac", "-cp", JARS[name], "-d", folder, HERE / f"{name}.java"], check=True)
+    return Judge(["java", "-cp", f"{JARS[name]}:{folder}", name])
+
+
+def _go(folder):
+    shutil.copy(HERE / "gojudge.go", folder)
+    shutil.copytree(GO, folder / "path/src/github.com/denisenkom/go-mssqldb")
+    shutil.copy(HERE / "export.go", folder / "path/src/github.com/denisenkom/go-mssqldb")
+    env = {**os.environ, "GO111MODULE": "off", "GOPATH": f"{folder}/path:/usr/share/gocode", "GOCACHE": str(folder / "cache"), "GOFLAGS": ""}
+    subprocess.run(["go", "build", "-o", "judge", "gojudge.go"], cwd=folder, env=env, check=True)
+    return Judge([folder / "judge"])
+
+
+def _node(folder):
+    modules = f"{os.environ['CORDTALLY_NODE']}/node_modules"
+    return Judge(["node", "--no-warnings", HERE / "nodejudge.js"], env={**os.environ, "NODE_PATH": modules})
+
+
+def _sqlclient(folder):
+    command = ["mcs", "-r:System.Data.dll", f"-out:{folder}/judge.exe", HERE / "SqlClientJudge.cs"]
+    subprocess.run(command, check=True)
+    return Judge(["mono", folder / "judge.exe"])
+
+
+START = {
+    "pgjdbc": lambda folder: _java("PgJdbcJudge", folder), "mariadb_java": lambda folder: _java("MariaDbJudge", folder),
+    "go": _go, "node": _node, "sqlclient": _sqlclient, "ruby": lambda folder: Judge(["ruby", HERE / "rubyjudge.rb"]),
+}  # fmt: skip
+
+
+@contextmanager
+def started_judges(folders):
+    """Start each judge when it is first asked for; the folders are pytest's."""
+    started = {}
+
+    def start(name):
+        if name not in started:
+            started[name] = START[name](folders.mktemp(name))
+        return started[name]
+
+    try:
+        yield start
+    finally:
+        for judge in started.values():
+            judge.close()
+
+
+def _hosts(text, colon="|", default=None):
+    pairs = []
+    for one in text.split(",") if text else ():
+        host, _, port = one.rpartition(colon) if colon in one and not one.endswith("]") else (one, "", "")
+        host = host.removeprefix("[").removesuffix("]") if colon == ":" or not port else host
+        pairs.append((host, int(port) if port.isdigit() else default))
+    return tuple(pairs)
+
+
+def _pgjdbc(found):
+    hosts = tuple(zip(found.pop("PGHOST", "").split(","), map(int, found.pop("PGPORT", "5432").split(",")), strict=False))
+    hosts = tuple((h.removeprefix("[").removesuffix("]"), p) for h, p in hosts)
+    parts = said(user=found.pop("user", ""), password=found.pop("password", ""), database=found.pop("PGDBNAME", ""), hosts=hosts)
+    return parts | {"options": found}
+
+
+def _mariadb_java(found):
+    parts = said(user=found.get("user"), password=found.get("password"), database=found.get("database"), hosts=_hosts(found["hosts"]))
+    if found.get("localSocket"):
+        parts["hosts"] = ((found["localSocket"], None),)
+    elif any(port == 0 for _, port in parts.get("hosts", ())):
+        raise ValueError("a port 0 is of no use")
+    return parts | {"options": {"connectTimeout": found["connectTimeout"]}, "secure": found.get("useSsl") == "true"}
+
+
+def _go_mysql(found):
+    address, network = found.pop("address"), found.pop("network")
+    if address.startswith("[["):
+        raise ValueError("two pairs of brackets")
+    hosts = _hosts(address, ":", 3306) if network in {"tcp", "tcp4", "tcp6"} and "," not in address else ((address, None if address[:1] == "/" else 3306),)
+    parts = said(user=found.pop("user"), password=found.pop("password"), database=found.pop("database"), hosts=hosts)
+    for name in ("timeout", "readTimeout", "writeTimeout"):
+        found[name] = int(found[name])
+    return parts | {"options": found, "fills in": True}
+
+
+def _pgx(found):
+    level, hosts = found.pop("level"), _hosts(found.pop("hosts"))
+    del found["host"], found["port"]
+    parts = said(user=found.pop("user"), password=found.pop("password"), database=found.pop("database"), hosts=hosts)
+    level = {"level": level} if hosts and hosts[0][0][:1] != "/" else {}
+    seconds = int(found.pop("timeout")) // 10**9
+    return parts | {"options": found | ({"connect_timeout": seconds} if seconds else {}), "fills in": True} | level
+
+
+def _lib_pq(found):
+    words = {name: value.replace("\\'", "'").replace("\\\\", "\\") for name, value in _WORD.findall(found["keywords"])}
+    hosts, ports = words.pop("host", ""), words.pop("port", "")
+    parts = said(user=words.pop("user", ""), password=words.pop("password", ""), database=words.pop("dbname", ""))
+    return parts | said(hosts=((hosts, int(ports) if ports else 5432),) if hosts or ports else ()) | {"options": words}
+
+
+def _mongo_go(found):
+    hosts = _hosts(found.pop("hosts"), ":", 27017)
+    parts = said(user=found.pop("user"), password=found.pop("password"), database=found.pop("database"), hosts=hosts)
+    return parts | {"options": found}
+
+
+def _mssql(found):
+    if found["host"].startswith("["):
+        raise ValueError("a host in brackets is looked up with them")
+    hosts = ((found["host"], int(found["port"])),)
+    parts = said(user=found["user"], password=found["password"], database=found["database"], hosts=hosts)
+    return parts | {"options": {"app name": found["app_name"], "packet size": found["packet_size"]}, "fills in": True}
+
+
+def _node_config(port, extra=()):
+    def view(found):
+        verifies = found.pop("verifies", None)
+        host, given = found.pop("host", ""), found.pop("port", "")
+        host, given = found.pop("path", "") or found.get("socketPath", "") or host, given if given.lstrip("-").isdigit() else ""
+        names = {"username": "user", "db": "database"}
+        for old, new in names.items():
+            if old in found:
+                found[new] = found.pop(old)
+        hosts = ((host.removeprefix("[").removesuffix("]"), int(given) if given else port),) if host or given else ()
+        parts = said(user=found.pop("user", ""), password=found.pop("password", ""), database=found.pop("database", ""), hosts=hosts)
+        return parts | {"options": found, "secure": verifies != "no TLS", "fills in": True}
+
+    return view
+
+
+def _mongo_node(found):
+    database = "" if found["database"] == "test" else found["database"]
+    parts = said(user=found["user"], password=found["password"], database=database, hosts=_hosts(found["hosts"], ":", 27017))
+    return parts | {"options": {"connectTimeoutMS": found["timeout"]}, "secure": found["tls"] == "true"}
+
+
+FOREIGN = {
+    "pgjdbc": ("pgjdbc", "", _pgjdbc), "mariadb-java": ("mariadb_java", "", _mariadb_java), "go-mysql": ("go", "go-mysql", _go_mysql),
+    "pgx/url": ("go", "pgx", _pgx), "pgx/keyword": ("go", "pgx", _pgx), "lib-pq/url": ("go", "lib-pq", _lib_pq),
+    "mongo-go/url": ("go", "mongo-go", _mongo_go), "go-mssqldb/url": ("go", "go-mssqldb", _mssql), "go-mssqldb/ado": ("go", "go-mssqldb", _mssql),
+    "node-pg/url": ("node", "node-pg_all", _node_config(5432)), "mysql2/url": ("node", "mysql2_all", _node_config(3306)),
+    "node-mariadb/url": ("node", "node-mariadb_all", _node_config(3306)), "ioredis/url": ("node", "ioredis_all", _node_config(6379)),
+    "mongo-node/url": ("node", "mongo-node", _mongo_node),
+}  # fmt: skip
+
+
+def reader(target, judges):
+    """The reader of a target of another language."""
+    name, driver, view = FOREIGN[target]
+    judge = judges(name)
+
+    def read(text):
+        found = judge.read(text, driver)
+        if target == "pgjdbc" and "service=" in text:
+            raise FileNotFoundError(2, "the service's file", "pg_service.conf")
+        if target == "node-pg/url" and re.search("ssl(cert|key|rootcert)=", text):
+            raise FileNotFoundError(2, "a file", "file")
+        if target == "go-mysql" and ("serverPubKey=" in text or "loc=" in text):
+            raise FileNotFoundError(2, "what is registered in Go, or a time zone", "zone")
+        if target.startswith("pgx") and ("service" in text or "passfile" in text or "ssl" in text.partition("sslmode=")[0]):
+            raise FileNotFoundError(2, "a file", "file")
+        if found is None:
+            raise ValueError(text)
+        return view(found)
+
+    return read
