@@ -98,9 +98,10 @@ class TextError(CordTallyError, ValueError):
 
 
 class AmbiguousText(TextError):
-    """A text that several drivers would read, each in its own way."""
+    """A text that several drivers would read, each in its own way; ``targets`` names them."""
 
     kind = "ambiguous-text"
+    targets: tuple[str, ...] = ()
 
 
 class UnknownName(CordTallyError, ValueError):

@@ -31,7 +31,8 @@ UNCHECKED = {
     "connector-odbc", "rmariadb", "rpostgres", "sqlx-postgres", "r2dbc-postgresql", "r2dbc-mysql", "r2dbc-mariadb",
     "prisma+postgresql", "prisma+mysql", "prisma+sqlserver", "sqlclient", "msodbcsql", "oledb", "mssql-jdbc",
     "pdo-sqlsrv", "r2dbc-mssql", "ojdbc", "odp-net", "oracle-odbc", "godror",
-    "sqlite-dotnet", "duckdb-jdbc", "clickhouse-jdbc", "jaybird", "firebird-odbc",
+    "sqlite-dotnet", "duckdb-jdbc", "clickhouse-jdbc", "jaybird", "firebird-odbc", "sqlalchemy+cx_oracle", "sqlalchemy+cymysql",
+    "sqlalchemy+mariadbconnector", "sqlalchemy+mssqlpython",
 }  # fmt: skip
 
 

@@ -15,9 +15,20 @@ CASES = {
     "Server=h;Database=d;TrustServerCertificate=true": "sqlclient/semicolon",
     "Host=h;Database=d;Username=u": "npgsql/semicolon",
     "Data Source=h;Initial Catalog=c;User ID=u": "sqlclient/semicolon",
-    "Data Source=tides.db": SEVERAL,
+    "Data Source=tides.db": "sqlite-dotnet/semicolon",
+    "Data Source=h;User Id=u;Password=x": SEVERAL,
+    "Driver={No Such};Server=h": None,
+    "Provider=Microsoft.ACE.OLEDB.12.0;Data Source=berths.accdb": None,
+    "Provider=SQLOLEDB;Data Source=h": "oledb/semicolon",
+    "DSN=tides;UID=u": SEVERAL,
+    "FILEDSN=tides.dsn;UID=u;PWD=x": SEVERAL,
+    "sqlserver://h:1433;database=d": "prisma+sqlserver/url",
+    "jdbc:postgresql:tides": "pgjdbc/jdbc-local",
+    "dbi:mysql:tides:h:3306": "dbd-mysql/dsn",
+    "scott/tiger@h/svc": "oracle-net/login",
+    "h:1521/svc": "oracle-net/login",
+    "tcps://h:2484/charts": "oracle-net/easyconnect",
     "Driver={PostgreSQL Unicode};Server=h": "psqlodbc/semicolon",
-    "Driver={No Such};Server=h": "odbc/semicolon",
     "Driver={MySQL ODBC 9.0 ANSI Driver};Server=h": "connector-odbc/semicolon",
     "Driver={Oracle in OraClient19Home1};Dbq=x": "oracle-odbc/semicolon",
     "Server=127.0.0.1;Database=x;Integrated Security=true": "sqlclient/semicolon",
@@ -63,5 +74,12 @@ def test_each_weight_decides_a_case(name, monkeypatch):
 
 def test_those_that_come_close_are_named():
     with pytest.raises(ct.AmbiguousText, match="connector-net/semicolon and mysqlconnector/semicolon") as caught:
-        ct.read("Server=h;Port=3306;Database=d;Uid=u")
+        detection.find_claim("Server=h;Port=3306;Database=d;Uid=u")
     assert "sqlclient" not in str(caught.value)
+
+
+def test_drivers_of_one_engine_that_read_a_text_alike_are_no_ambiguity():
+    reading = ct.read("Server=h;Port=3306;Database=d;Uid=u")
+    assert (reading.driver, reading.alike) == ("connector-net", ("mysqlconnector",))
+    with pytest.raises(ct.AmbiguousText):
+        ct.read("Server=h;Database=d;Uid=u")

@@ -21,7 +21,7 @@ Role = Literal[
     "host", "port", "database", "user", "password", "socket", "service", "authentication", "realm", "instance",
     "further_host",
 ]  # fmt: skip
-Need = Literal["srv", "alias", "service", "socket", "several", "sentinel_service", "system_identifier"]
+Need = Literal["srv", "alias", "service", "socket", "several", "sentinel_service", "system_identifier", "nothing"]
 Special = Literal["unlimited", "system", "none", "refused", "skipped", "from-server"]
 HostStyle = Literal["inline", "paired", "further", "single"]
 ROLES: tuple[str, ...] = get_args(Role)
@@ -117,17 +117,18 @@ class NotationFacts(Record):
     ``schemes`` maps an engine to the prefixes that stand for it, the first one being written; ``hosts`` is ``inline``
     (``h1:1,h2:2``), ``paired`` (a list of hosts, a list of ports), ``further`` (one, and the others in an option that
     is repeated), or ``single``; ``host_options`` says the same of hosts that are given as options; a text that does
-    not tell is read by a driver that ``claims`` it; ``accepts`` lists further prefixes, which are read only when the
-    driver is named: they belong to another one; ``socket`` says where the path of a Unix socket goes: ``authority``,
-    ``option``, ``host``, ``database`` (the path of a URL) or ``none``; ``only_for`` lists needs of a cord, one of
-    which must be there for this notation to be chosen unasked; ``discovery`` says that the host is no host but a name
-    to look up (``srv``, ``alias``), and ``alias_without`` that it is an alias where none of these parts stands beside
-    it; ``scheme_words`` give a prefix a meaning, as the value of the option ``(scheme)``; ``carries`` names an option
-    whose value is a whole text for another target, and that target; with ``host_required`` a text without a host is
-    refused, so the engine's default host is written; with ``database_required`` the same is true of a database, for
-    which there is no default; ``names`` gives the options other names, as environment variables have, and leaves all
-    others out; ``respelled`` gives some of them other names; ``addresses`` names the codec of a host option whose
-    value is more than a name.
+    not tell is read by a driver that ``claims`` it; ``also`` lists beginnings that lead here unasked and are no prefix
+    of the text, each with a character that must stand behind it (none where it is empty); ``accepts`` lists further
+    prefixes, which are read only when the driver is named: they belong to another one; ``socket`` says where the path
+    of a Unix socket goes: ``authority``, ``option``, ``host``, ``database`` (the path of a URL) or ``none``;
+    ``only_for`` lists needs of a cord, one of which must be there for this notation to be chosen unasked;
+    ``discovery`` says that the host is no host but a name to look up (``srv``, ``alias``), and ``alias_without`` that
+    it is an alias where none of these parts stands beside it; ``scheme_words`` give a prefix a meaning, as the value
+    of the option ``(scheme)``; ``carries`` names an option whose value is a whole text for another target, and that
+    target; with ``host_required`` a text without a host is refused, so the engine's default host is written; with
+    ``database_required`` the same is true of a database, for which there is no default; ``names`` gives the options
+    other names, as environment variables have, and leaves all others out; ``respelled`` gives some of them other
+    names; ``addresses`` names the codec of a host option whose value is more than a name.
     """
 
     id: str
@@ -142,6 +143,7 @@ class NotationFacts(Record):
     socket: Literal["authority", "option", "host", "database", "none"] = "host"
     opening: tuple[tuple[str, str], ...] = ()
     accepts: Mapping[str, tuple[str, ...]] = _NONE
+    also: Mapping[str, str] = _NONE
     claims: bool = True
     only_for: tuple[Need, ...] = ()
     discovery: Literal["srv", "alias"] | None = None

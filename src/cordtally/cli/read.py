@@ -129,6 +129,8 @@ def _print(reading: Reading, unmask: bool) -> None:
     screen = Screen()
     driver = load_driver(reading.driver)
     screen.say(f"Read as {driver.title} ({reading.driver}/{reading.notation}) would read it:", "bold")
+    if reading.alike:
+        screen.say(f"({' and '.join(load_driver(name).title for name in reading.alike)} would read it alike.)")
     screen.say()
     source = reading.text.unmask()
     secret_spans = [] if unmask else list(reading.secret_spans)

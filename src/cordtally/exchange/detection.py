@@ -17,8 +17,9 @@ from ..patterns import pattern
 from ..text import unreadable
 from .targets import Target, load_target
 
-_REGISTERED = pattern(r"(?:^|;)\s*driver\s*=\s*\{?([^{};]+)\}?\s*(?:;|$)", re.IGNORECASE)
+_REGISTERED = pattern(r"(?:^|;)\s*(driver|provider)\s*=\s*\{?([^{};]+)\}?\s*(?:;|$)", re.IGNORECASE)
 _SERVER_ADDRESS = pattern(r"^(?:tcp|np|lpc|admin):|\\|,\d+$|^\(local")
+_FILE_NAME = pattern(r"\.(?:db3?|sqlite3?)$|^:memory:$")
 _LONGEST_SCHEME = 48
 _LONGEST_SCORED = 65536
 """Of a longer text only the beginning is held against the drivers: each of them would take all of it apart."""
@@ -33,7 +34,9 @@ _UNKNOWN = -4
 _USUAL_PORT = 14  # Port=5432 decides, though Npgsql has retired the Integrated Security beside it
 _WINDOWS_LOG_IN = 3  # Server, Database and Integrated Security=true: SQL Server, though they are MySQL's own names
 _SERVER_ADDRESS_SCORE = 6
+_FILE = 6  # Data Source=tides.db
 _MISSING_OPENING = -4
+_BARE_NAME = -1  # Data Source=h: an alias for Oracle's driver, and a host for others
 _FORM_ALONE = 3  # what a grammar that is sure counts for: less than one known key
 _BROKEN = 6  # a text that its grammar refuses, and that begins as that grammar's texts do: its error is the right one
 _CLOSE = 5  # drivers that are less than a known key behind the best are named when the best are equal
@@ -57,6 +60,11 @@ def find_claim(text: str) -> Claim:
     TextError
         When none would.
     """
+    for beginning, leads in load_index()["also"].items():
+        if text.startswith(beginning):
+            for driver, notation, mark in leads:
+                if mark in text[len(beginning) :].partition("?")[0]:
+                    return _led(f"{driver}/{notation}", text)
     claims, by_length = _claims()
     found = claims.get(text[: text.find("://", 0, _LONGEST_SCHEME) + 3])
     if found is None:
@@ -71,6 +79,15 @@ def find_claim(text: str) -> Claim:
     if end := find_scheme(text):
         raise _unknown_scheme(text, end)
     return _find_bare(text)
+
+
+def _led(target: str, text: str) -> Claim:
+    """A claim by what a text begins with, though that need not be a prefix of the notation."""
+    for engine, prefixes in load_target(target).facts.schemes.items():
+        for prefix in prefixes:
+            if text.startswith(prefix):
+                return Claim(target, prefix, engine)
+    return Claim(target, "", None)
 
 
 @cache
@@ -94,7 +111,7 @@ def _unknown_scheme(text: str, end: int) -> TextError:
 
 def _find_bare(text: str) -> Claim:
     if (named := _REGISTERED.search(text)) is not None:
-        return Claim(f"{_registered(named[1].strip().casefold())}/semicolon", "", None)
+        return Claim(f"{_registered(text, named)}/semicolon", "", None)
     # a name in Driver= settles it above; here every driver without a prefix gets a try
     beginning = text[:_LONGEST_SCORED]
     scores: dict[str, int] = {}
@@ -114,14 +131,21 @@ def _find_bare(text: str) -> Claim:
     return Claim(leaders[0], "", None)
 
 
-def _registered(name: str) -> str:
-    """The driver that a driver manager knows by a name, which may follow a pattern; any ODBC driver where none does."""
-    registered = load_index()["registered"]
+def _registered(text: str, named: re.Match[str]) -> str:
+    """The driver that a driver manager knows by a name, which may follow a pattern."""
+    registered, kind = load_index()["registered"], named[1].casefold()
+    name = named[2].strip().casefold()
+    name = f"provider:{name}" if kind == "provider" else name
     if name in registered:
         return str(registered[name])
     from fnmatch import fnmatchcase
 
-    return next((driver for pattern, driver in registered.items() if fnmatchcase(name, pattern)), "odbc")
+    for known, driver in registered.items():
+        if fnmatchcase(name, known):
+            return str(driver)
+    hint = "--from odbc reads its pairs as those of no driver in particular" if kind == "driver" else None
+    problem = f"no {kind} that is known here is registered under this name"
+    raise unreadable(problem, text, named.span(2), hint=hint, shown=named.end(2))
 
 
 def _score(text: str, target_name: str, grammar_name: str) -> int:
@@ -162,6 +186,11 @@ def _tells(option: Option, value: str, target: Target) -> int:
         return _USUAL_PORT * any(value == str(load_engine(e).default_port) for e in target.driver.engines)
     if option.canonical == "authentication" and value.casefold() in {"true", "yes", "sspi"}:
         return _WINDOWS_LOG_IN * any(load_engine(e).windows_log_in for e in target.driver.engines)
+    carries = target.facts.carries
+    if carries is not None and option.name == carries[0]:
+        return 0 if set("(/:") & set(value) else _BARE_NAME
+    if option.canonical == "database" and _FILE_NAME.search(value):
+        return _FILE * any(load_engine(e).embedded for e in target.driver.engines)
     if option.canonical == "host" and _SERVER_ADDRESS.search(value):
         return _SERVER_ADDRESS_SCORE if target.facts.addresses is not None else -_SERVER_ADDRESS_SCORE
     return 0
@@ -179,6 +208,12 @@ def _begins_as(text: str, target: Target) -> bool:
 
 
 def _ambiguous(targets: list[str]) -> AmbiguousText:
+    error = _said_ambiguous(targets)
+    error.targets = tuple(targets)
+    return error
+
+
+def _said_ambiguous(targets: list[str]) -> AmbiguousText:
     listed = f"{', '.join(targets[:-1])} and {targets[-1]}"
     return AmbiguousText(
         f"{listed} would {'both' if len(targets) == 2 else 'all'} read it, each in its own way",
@@ -200,7 +235,15 @@ def claim_of(text: str, driver: str) -> Claim:
     if members := members_of(driver_id):
         return _in_family(text, driver, members)
     target = load_target(driver)
+    identifier = next((n.carries[1] for n in target.driver.notations if n.carries), None)
+    only_arguments = all(n.grammar == "arguments" for n in target.driver.notations)
+    if not wanted and identifier is not None and only_arguments and text.lstrip()[:1] not in {"{", "["}:
+        return claim_of(text, identifier)
     candidates = [target.facts] if wanted else list(target.driver.notations)
+    for facts in candidates:
+        mark = facts.also.get("")
+        if mark is not None and mark in text and load_grammar(facts.grammar).looks_like(text) > NO:
+            return Claim(f"{driver_id}/{facts.id}", "", None)
     bare = None
     for facts in candidates:
         if not facts.schemes and bare is None and (wanted or load_grammar(facts.grammar).looks_like(text) > NO):

@@ -6,14 +6,14 @@ Grammar is left to ``cordtally.notation``, values to ``codecs``, which driver is
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from ..errors import TextError, shielded
+from ..errors import AmbiguousText, TextError, shielded
 from ..model import MASK, Cord, MaskedText, Secret
 from ..model.placeholders import is_placeholder
 from ..notation import GrammarError, Parsed, Remark
 from ..text import mask_spans, unreadable
-from .detection import claim_of, find_claim
+from .detection import Claim, claim_of, find_claim
 from .gathering import OptionRow, Part
 from .interpreting import interpret
 from .targets import Target, load_target
@@ -36,6 +36,7 @@ class Reading:
     rows: tuple[OptionRow, ...]
     remarks: tuple[Remark, ...]
     secret_spans: tuple[tuple[int, int], ...]
+    alike: tuple[str, ...] = ()
 
     @property
     def target(self) -> str:
@@ -105,7 +106,35 @@ def read(text: str | Secret | Mapping[str, object], *, driver: str | None = None
     source = text.unmask() if isinstance(text, Secret) else text
     if len(source) > LARGEST_TEXT:
         raise TextError(f"a text may have up to {LARGEST_TEXT:,} characters, and this one has {len(source):,}")
-    claim = find_claim(source) if driver is None else claim_of(source, driver)
+    try:
+        claim = find_claim(source) if driver is None else claim_of(source, driver)
+    except AmbiguousText as error:
+        if (reading := _read_alike(source, error.targets)) is None:
+            raise
+        return reading
+    return _read_claimed(source, claim)
+
+
+def _read_alike(text: str, targets: tuple[str, ...]) -> Reading | None:
+    """Read a text as the first of several drivers, if they are of one engine and make the same of it."""
+    readings: list[Reading] = []
+    for name in targets:
+        try:
+            readings.append(_read_claimed(text, claim_of(text, name)))
+        except TextError:
+            return None
+    if len({_meaning(reading.cord) for reading in readings}) != 1:
+        return None
+    first, *others = readings
+    return replace(first, alike=tuple(other.driver for other in others))
+
+
+def _meaning(cord: Cord) -> Cord:
+    """A cord without the names of the drivers whose own options it holds."""
+    return replace(cord, native=tuple((name.partition("/")[2], value) for name, value in cord.native))
+
+
+def _read_claimed(source: str, claim: Claim) -> Reading:
     target = load_target(claim.target)
     try:
         parsed = target.grammar.parse(source, target.dialect, claim.prefix)

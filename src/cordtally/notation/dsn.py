@@ -17,7 +17,7 @@ from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import SURELY, BaseDialect, is_no_object
 
 _PARAMETER = re.compile(r"[A-Za-z0-9_.:,-]+")
-_FORM = re.compile(r"@(?:tcp|unix)?/|(?:^|@)\w{0,8}\([^()]*\)/")
+_FORM = re.compile(r"@(?:tcp|unix)?/(?!/)|(?:^|@)\w{0,8}\([^()]*\)/")
 NETWORK = "(network)"
 _NETWORK = re.compile(r"[A-Za-z][A-Za-z0-9_+.-]{0,30}")
 _OF_TCP = frozenset({"", "tcp", "tcp4", "tcp6"})

@@ -16,25 +16,32 @@ from typing import Literal
 
 from ..text import Cursor, GrammarError, Piece, as_text, piece_of
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
-from .grammar import LIKELY, NO, BaseDialect
+from .grammar import NO, PERHAPS, SURELY, BaseDialect
 
 _PROTOCOL = re.compile(r"([A-Za-z]+)://|//")
 _HOST = re.compile(r"\[([^\]]*)\]|([^\[\]:/,;?]*)")
 _PORT = re.compile(r":([0-9]*)")
+_LOG_IN = re.compile(r"([^/@\s\"]*)(?:/([^@\s\"]*))?@(?=(?:tcps?:)?(?://)?[^@]*$)")
+_TELLING = re.compile(r"(?:[^/@\s=;\"(]+/[^@\s=;(]*@)?(?://)?[\w.-]+:1521/[\w.-]+|[\w$#]+/[^@\s=;(:]*@(?://)?[\w.-]+(?::\d+)?/[\w.-]+$")
+_LONGEST = 4096
 _WORD = re.compile(r"[\w.-]+")
 _BARE_HOST = re.compile(r"[^\[\]:/,;?()\s=\"]+")
 
 
 class Dialect(BaseDialect):
-    """No flags; of a parameter given twice the first one counts."""
+    """With ``log_in`` a user and a password stand before an ``@``; of a parameter given twice the first one counts."""
+
+    log_in: bool = False
 
     repeated: Literal["last", "first", "list"] = "first"
     positions: tuple[str, ...] = ("host", "port", "database")
 
 
 def looks_like(text: str) -> int:
-    """A colon or a slash stands in it, and it is neither a descriptor nor an object; a [ begins an IPv6 address."""
-    return LIKELY if text.lstrip()[:1] not in {"(", "{"} and not {":", "/"}.isdisjoint(text) else NO
+    """A log-in or the usual port tells it; else it has a colon or a slash, and is no descriptor and no object."""
+    if len(text) <= _LONGEST and _TELLING.match(text):
+        return SURELY
+    return PERHAPS if text.lstrip()[:1] not in {"(", "{"} and not {":", "/"}.isdisjoint(text) else NO
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
@@ -47,6 +54,11 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     """
     fields: list[Field] = []
     cursor = Cursor(text)
+    if dialect.log_in:
+        _log_in(cursor, fields)
+        if _WORD.fullmatch(text, cursor.position):
+            fields.append(Field("alias", None, text[cursor.position :], cursor.position, len(text), cursor.position))
+            return Parsed(text, tuple(fields))
     if (match := cursor.take_pattern(_PROTOCOL)) is not None and match[1]:
         fields.append(Field("option", "PROTOCOL", match[1], 0, match.end(1), 0))
     _hosts(cursor, fields)
@@ -57,6 +69,16 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     elif not cursor.at_end:
         raise cursor.error("this character cannot stand here", hint="write a descriptor instead")
     return Parsed(text, tuple(fields))
+
+
+def _log_in(cursor: Cursor, fields: list[Field]) -> None:
+    """``[ user [ "/" password ] "@" ]``, as python-oracledb parts it (parse_dsn_with_credentials)."""
+    match = cursor.take_pattern(_LOG_IN)
+    if match is None:
+        return
+    for group, role in ((1, "user"), (2, "password")):
+        if match[group]:
+            fields.append(Field(role, None, match[group], *match.span(group), match.start(group)))
 
 
 def _hosts(cursor: Cursor, fields: list[Field]) -> None:
@@ -119,15 +141,23 @@ def _parameters(cursor: Cursor, fields: list[Field]) -> None:
 def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write a text; what has no quoting here is refused by name."""
     refused: list[Refused] = []
+    alias: Piece | None = None
     protocol, service, server, instance = "", Piece(""), "", Piece("")
     hosts: list[Piece] = []
     pairs: list[Piece] = []
+    log_in: list[Piece] = []
     last_port = max((index for index, part in enumerate(fields) if part.role == "port"), default=-1)
     orphan = False  # a port whose host was refused goes with it
     for index, part in enumerate(fields):
         value, name = as_text(part.value), (part.name or "").upper()
         try:
-            if part.role == "host":
+            if part.role in {"user", "password"}:
+                if not value or not set("/@\"").isdisjoint(value) or any(c.isspace() for c in value):
+                    raise CannotHold("a log-in here is not empty, and holds no / @ quotes or blanks")  # noqa: TRY301
+                log_in += [Piece("/" if part.role == "password" else ""), piece_of(part.value, value)]
+            elif part.role == "alias":
+                alias = piece_of(part.value, _word(value))
+            elif part.role == "host":
                 orphan = True
                 follower = next((f.role for f in fields[index + 1 : index + 3] if f.role in {"host", "port"}), None)
                 if follower != "port" and index < last_port:
@@ -150,7 +180,11 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
                 pairs += _pair(_word(name).lower(), part.value, lead="&" if pairs else "?")
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
-    return Rendered([Piece(protocol), *hosts, Piece("/"), service, Piece(server), instance, *pairs], refused)
+    if log_in:
+        log_in.append(Piece("@"))
+    if alias is not None:
+        return Rendered([*log_in, alias], refused)
+    return Rendered([*log_in, Piece(protocol), *hosts, Piece("/"), service, Piece(server), instance, *pairs], refused)
 
 
 def _word(value: str) -> str:

@@ -34,17 +34,18 @@ class Dialect(BaseDialect):
     """How one driver quotes.
 
     ``quoting`` is ``either-quote``, ``braces``, ``doubled`` or ``none``; ``braced`` and ``percent`` list the keys that
-    take braces (``*`` for all), and those whose unbraced value is percent-decoded; ``bare_keys``, without an equals
-    sign, are ``refused`` or passed over; ``trims`` cuts blanks around bare values, and where ``value_ends`` are
-    ``trimmed``, blanks at the end of every value are lost; ``separators`` part the pairs; ``bracketed`` lists the keys
-    whose value may hold a colon inside [ and ]; ``rest_is`` names the key that a text without any equals sign stands
-    for.
+    take braces (``*`` for all), and those whose unbraced value is percent-decoded; ``unnamed`` names the first values,
+    where they stand without a key; ``bare_keys``, without an equals sign, are ``refused`` or passed over; ``trims``
+    cuts blanks around bare values, and where ``value_ends`` are ``trimmed``, blanks at the end of every value are
+    lost; ``separators`` part the pairs; ``bracketed`` lists the keys whose value may hold a colon inside [ and ];
+    ``rest_is`` names the key that a text without any equals sign stands for.
     """
 
     quoting: Literal["either-quote", "braces", "doubled", "none"] = "braces"
     braced: tuple[str, ...] = ()
     percent: tuple[str, ...] = ()
     trims: bool = False
+    unnamed: tuple[str, ...] = ()
     bare_keys: Literal["refused", "kept"] = "refused"
     value_ends: Literal["kept", "trimmed"] = "kept"
     separators: Literal[";", ":;"] = ";"
@@ -100,13 +101,18 @@ def _takes_braces(name: str, braced: set[str]) -> bool:
 
 def _parse_unquoted(text: str, position: int, dialect: Dialect, fields: list[Field]) -> None:
     """Pairs without quotes: a separator ends the value, unless it is doubled or stands in brackets."""
-    doubled = dialect.quoting == "doubled"
+    doubled, position_of_first = dialect.quoting == "doubled", position
     # a bracket that is never closed encloses nothing; looked up once, so that hostile texts take linear time
     last_bracket = text.rfind("]") if dialect.bracketed else -1
     while position < len(text):
         end = _end_of_unquoted(text, position, dialect, last_bracket)
         equals = text.find("=", position, end)
-        if equals < 0 and end > position and text[position:end].strip() and dialect.bare_keys == "refused":
+        given = len(fields) - (1 if position_of_first else 0)
+        if equals < 0 and end > position and given < len(dialect.unnamed):
+            # DBI: "dbi:mysql:tides:gauge.example:3306", in this order
+            name = dialect.unnamed[given]
+            fields.append(Field("option", name, text[position:end], position, end, position))
+        elif equals < 0 and end > position and text[position:end].strip() and dialect.bare_keys == "refused":
             raise GrammarError("a key has no = and value", position, end, "nothing is quoted here: did it end early?")
         if equals >= 0:
             start, name, value = equals + 1, text[position:equals].strip(), text[equals + 1 : end]

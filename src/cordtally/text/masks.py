@@ -72,6 +72,10 @@ def _of_one(text: str, shift: int) -> list[tuple[int, int]]:
         spans.append((colon + 1 if 0 <= colon < at else start, at))
     elif colon >= 0 and (slashes >= 0 or "=" not in text[:colon]):
         spans.append((colon + 1, len(text)))
+    first_at = text.find("@")
+    slash = text.find("/", 0, max(first_at, 0))
+    if slash > 0 and not text.startswith("//", slash):  # Oracle's user/password@host
+        spans.append((slash + 1, first_at))
     if (escaped := _ESCAPED.search(text, start)) is not None:  # the user info escaped as a whole
         spans.append((escaped.end(), max(at, text.rfind("%40"), len(text) if at < 0 else at)))
     key = _SECRET_KEY.search(text)
