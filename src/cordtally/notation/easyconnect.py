@@ -151,6 +151,8 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     for index, part in enumerate(fields):
         value, name = as_text(part.value), (part.name or "").upper()
         try:
+            if dialect.log_in and "@" in value and part.role not in {"user", "password"}:
+                raise CannotHold("an @ parts the log-in from the rest")  # noqa: TRY301 -- booked below
             if part.role in {"user", "password"}:
                 if not value or not set("/@\"").isdisjoint(value) or any(c.isspace() for c in value):
                     raise CannotHold("a log-in here is not empty, and holds no / @ quotes or blanks")  # noqa: TRY301
