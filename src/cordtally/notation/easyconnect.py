@@ -22,7 +22,9 @@ _PROTOCOL = re.compile(r"([A-Za-z]+)://|//")
 _HOST = re.compile(r"\[([^\]]*)\]|([^\[\]:/,;?]*)")
 _PORT = re.compile(r":([0-9]*)")
 _LOG_IN = re.compile(r"([^/@\s\"]*)(?:/([^@\s\"]*))?@(?=(?:tcps?:)?(?://)?[^@]*$)")
-_TELLING = re.compile(r"(?:[^/@\s=;\"(]+/[^@\s=;(]*@)?(?://)?[\w.-]+:1521/[\w.-]+|[\w$#]+/[^@\s=;(:]*@(?://)?[\w.-]+(?::\d+)?/[\w.-]+$")
+_TELLING = re.compile(
+    r"(?:[^/@\s=;\"(]+/[^@\s=;(]*@)?(?://)?[\w.-]+:1521/[\w.-]+|[\w$#]+/[^@\s=;(:]*@(?://)?[\w.-]+(?::\d+)?/[\w.-]+$"
+)
 _LONGEST = 4096
 _WORD = re.compile(r"[\w.-]+")
 _BARE_HOST = re.compile(r"[^\[\]:/,;?()\s=\"]+")
@@ -154,7 +156,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
             if dialect.log_in and "@" in value and part.role not in {"user", "password"}:
                 raise CannotHold("an @ parts the log-in from the rest")  # noqa: TRY301 -- booked below
             if part.role in {"user", "password"}:
-                if not value or not set("/@\"").isdisjoint(value) or any(c.isspace() for c in value):
+                if not value or not set('/@"').isdisjoint(value) or any(c.isspace() for c in value):
                     raise CannotHold("a log-in here is not empty, and holds no / @ quotes or blanks")  # noqa: TRY301
                 log_in += [Piece("/" if part.role == "password" else ""), piece_of(part.value, value)]
             elif part.role == "alias":
