@@ -162,8 +162,12 @@ def _score(text: str, target_name: str, grammar_name: str) -> int:
     target = load_target(target_name)
     try:
         parsed = target.grammar.parse(text, target.dialect, "")
-    except GrammarError:
-        return _BROKEN if _begins_as(text, target) else 0
+    except GrammarError as error:
+        if not _begins_as(text, target):
+            return 0
+        # what stands before the broken pair tells as much as it does in a whole text
+        whole = text.rfind(";", 0, error.start) + 1
+        return _BROKEN + (_score(text[:whole], target_name, grammar_name) if 0 < whole < len(text) else 0)
     names = {(field.name or "").casefold() for field in parsed.fields}
     score = _MISSING_OPENING * sum(name.casefold() not in names for name, _ in target.facts.opening)
     for field in parsed.fields:

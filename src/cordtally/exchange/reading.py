@@ -8,11 +8,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from ..errors import AmbiguousText, TextError, shielded
+from ..errors import AmbiguousText, CordTallyError, TextError, shielded
 from ..model import MASK, Cord, MaskedText, Secret
 from ..model.placeholders import is_placeholder
 from ..notation import GrammarError, Parsed, Remark
-from ..text import mask_spans, unreadable
+from ..text import mask_spans, may_hold_secret, unreadable
 from .detection import Claim, claim_of, find_claim
 from .gathering import OptionRow, Part
 from .interpreting import interpret
@@ -107,12 +107,43 @@ def read(text: str | Secret | Mapping[str, object], *, driver: str | None = None
     if len(source) > LARGEST_TEXT:
         raise TextError(f"a text may have up to {LARGEST_TEXT:,} characters, and this one has {len(source):,}")
     try:
+        return _read_as_it_is(source, driver)
+    except TextError as error:
+        better = _explained(source, driver, error)
+    raise better from None
+
+
+def _read_as_it_is(source: str, driver: str | None) -> Reading:
+    try:
         claim = find_claim(source) if driver is None else claim_of(source, driver)
     except AmbiguousText as error:
         if (reading := _read_alike(source, error.targets)) is None:
             raise
         return reading
     return _read_claimed(source, claim)
+
+
+def _explained(text: str, driver: str | None, error: TextError) -> TextError:
+    """An error that says what was meant, where the text is read once a common mistake is put right."""
+    from .mistakes import find_mistakes  # a text that is read has none
+
+    for mistake in find_mistakes(text):
+        try:
+            reading = _read_as_it_is(mistake.right, driver)
+        except AmbiguousText as several:
+            span = mistake.start, mistake.end
+            return unreadable(mistake.problem, text, span, hint=f"put that right, and {several.hint}")
+        except CordTallyError:
+            continue
+        span = mistake.start, mistake.end
+        # a secret that the right text does not hold as one must not be shown by it
+        safe = bool(reading.secret_spans) or not may_hold_secret(text)
+        hint = f"write {reading.text}" if safe else "put right, the text is read"
+        told = unreadable(mistake.problem, text, span, reading_as=error.reading_as, hint=hint)
+        # where only the secret changes, its mask hides how; the problem has said it
+        same = str(reading.text) == told.masked
+        return unreadable(mistake.problem, text, span, reading_as=error.reading_as) if same else told
+    return error
 
 
 def _read_alike(text: str, targets: tuple[str, ...]) -> Reading | None:

@@ -5,11 +5,13 @@ Each is told from the parts as they were read; the words for them are facts of t
 
 from __future__ import annotations
 
+from ..model.suspicion import safe_name
 from ..notation import Case, Field, Parsed, Remark
 from .gathering import Gathered
 from .targets import Target
 
-_TELLING = frozenset("=;:")
+_TELLING = frozenset("=;:@\\")
+_LEFT_OVER = frozenset(";,\"'`")
 _NOWHERE = Field("host", None, "")
 
 
@@ -28,13 +30,34 @@ def find_slips(parsed: Parsed, found: Gathered, target: Target) -> list[Remark]:
         made += [
             Remark(Case.OPTIONS_IN_NAME, f.start, f.end, {}) for f in parsed.fields if _holds_options(f, parsed.text)
         ]
+    if grammar == "url" and target.dialect.positions:
+        made += _of_names(parsed, found, placed="host" in target.dialect.positions)
     elif grammar == "keyword":
         ended = [f for f in parsed.fields if type(f.value) is str and f.value[-1:] in {";", ","}]
         made += [Remark(Case.SEPARATOR_KEPT, f.end - 1, f.end, {"name": f.name or ""}) for f in ended]
     return made
 
 
+def _of_names(parsed: Parsed, found: Gathered, *, placed: bool) -> list[Remark]:
+    """A database that ends with what came along, or begins as a host does; a second question mark."""
+    made = []
+    for field in parsed.fields:
+        text = parsed.text[field.start : field.end]
+        if field.role == "database" and text[-1:] in _LEFT_OVER:
+            made.append(Remark(Case.ENDS_ODDLY, field.end - 1, field.end, {"character": text[-1]}))
+        elif field.role == "database" and text.startswith("/") and "/" in text[1:] and placed and not found.hosts:
+            made.append(Remark(Case.HOST_IN_NAME, field.start, field.start + 1, {}))
+        elif field.role == "option" and "?" in text and "=" in text.partition("?")[2]:
+            place = field.start + text.find("?")
+            made.append(Remark(Case.SECOND_QUESTION_MARK, place, place + 1, {"name": safe_name(field.name or "")}))
+    return made
+
+
 def _of_host(name: str, target: Target) -> Case | None:
+    if "\\" in name and not name.startswith("\\") and "instance" not in target.dialect.positions:
+        return Case.BACKSLASH_IN_HOST if target.facts.addresses is None else None
+    if "@" in name and target.facts.grammar == "url" and "user" not in target.dialect.positions:
+        return Case.USER_BEFORE_HOST
     # a ; at the end is told as what it is, a separator that was kept
     if "=" in name or ";" in name[:-1]:
         return Case.OPTION_AMONG_HOSTS

@@ -15,6 +15,7 @@ from ..text import Cursor, GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, BaseDialect, is_no_url
 
+_LONGEST = 512  # no host is longer
 _HOST_FIRST = re.compile(r"[A-Za-z0-9_.:\[\]-]+?(?:,|:[0-9]{1,5}$)")
 
 
@@ -26,7 +27,8 @@ class Dialect(BaseDialect):
 
 def looks_like(text: str) -> int:
     """It begins with a host, which a comma or a port follows: a bare word is rather a file that is not there."""
-    return LIKELY if _HOST_FIRST.match(text) else is_no_url(text)
+    first = text[:_LONGEST].partition(",")[0]
+    return LIKELY if _HOST_FIRST.match(text) and (first.count(":") < 2 or "[" in first) else is_no_url(text)
 
 
 def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:

@@ -17,7 +17,7 @@ from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import SURELY, BaseDialect, is_no_object
 
 _PARAMETER = re.compile(r"[A-Za-z0-9_.:,-]+")
-_FORM = re.compile(r"@(?:tcp|unix)?/(?!/)|(?:^|@)\w{0,8}\([^()]*\)/")
+_FORM = re.compile(r"@(?:tcp|unix)?/(?!/)|(?:^|@)\w{0,8}\([^()]*\)(?:/|\?|$)|@(?:tcp|unix)\(")
 NETWORK = "(network)"
 _NETWORK = re.compile(r"[A-Za-z][A-Za-z0-9_+.-]{0,30}")
 _OF_TCP = frozenset({"", "tcp", "tcp4", "tcp6"})
@@ -48,8 +48,9 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     """
     slash = text.rfind("/")
     if slash < 0:
+        place = text.find("?") if "?" in text else len(text)
         hint = "it stands there even without one"
-        raise GrammarError("the slash before the database is missing", len(text), len(text) + 1, hint)
+        raise GrammarError("the slash before the database is missing", place, place + 1, hint)
     fields: list[Field] = []
     at = text.rfind("@", 0, slash)
     if at >= 0:

@@ -36,6 +36,11 @@ class Case(enum.Enum):
     PORT_IN_HOST = "port-in-host"
     OPTIONS_IN_NAME = "options-in-name"
     SEPARATOR_KEPT = "separator-kept"
+    ENDS_ODDLY = "ends-oddly"
+    BACKSLASH_IN_HOST = "backslash-in-host"
+    SECOND_QUESTION_MARK = "second-question-mark"
+    USER_BEFORE_HOST = "user-before-host"
+    HOST_IN_NAME = "host-in-name"
 
 
 class Remark(NamedTuple):

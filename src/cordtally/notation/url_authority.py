@@ -319,7 +319,8 @@ def _port(text: str, start: int, dialect: Dialect, fields: list[Field]) -> int:
             raise GrammarError("a port is missing behind the colon", start - 1, start, hint)
         return end
     if not (raw.isascii() and raw.isdigit()):
-        raise GrammarError("a port is a number from 1 to 65535", start, end, _PORT_HINT)
+        hint = _PORT_HINT if "@" in text[end:] else "write digits only, or leave it out"
+        raise GrammarError("a port is a number from 1 to 65535", start, end, hint)
     # nine digits tell: int() itself refuses more than 4,300, with an error of its own
     if flags.port_range and not flags.least_port <= int(raw[:9]) <= 65535:
         raise GrammarError("a port is a number from 1 to 65535", start, end)

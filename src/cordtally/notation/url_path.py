@@ -63,7 +63,8 @@ def parse_path(text: str, position: int, dialect: Dialect, fields: list[Field]) 
     missing = position >= length or text[position] != "/"
     before_query = flags.slash == "before-query" and text[position : position + 1] == "?"
     if missing and (flags.slash == "required" or before_query):
-        raise GrammarError("a slash must follow the host, even without a database", position, position + 1)
+        hint = "write a / behind it"
+        raise GrammarError("a slash must follow the host, even without a database", position, position + 1, hint)
     if flags.kind == "file":
         start = position
     elif position < length and text[position] == "/":

@@ -5,7 +5,7 @@ What a text means is left to the layers above; nothing here knows a notation or 
 
 from .cursor import Cursor, GrammarError
 from .excerpts import cells, excerpt, unreadable
-from .masks import doubtful_spans, mask_spans, masked_position
+from .masks import doubtful_spans, mask_spans, masked_position, may_hold_secret
 from .pieces import Piece, as_shown, as_text, join, join_masked, piece_of, piece_of_key
 
 __all__ = [
@@ -21,6 +21,7 @@ __all__ = [
     "join_masked",
     "mask_spans",
     "masked_position",
+    "may_hold_secret",
     "piece_of",
     "piece_of_key",
     "unreadable",

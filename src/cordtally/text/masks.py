@@ -86,6 +86,11 @@ def _of_one(text: str, shift: int) -> list[tuple[int, int]]:
     return [(a + shift, b + shift) for a, b in spans]
 
 
+def may_hold_secret(text: str) -> bool:
+    """Whether a text has a place where a secret may stand: before an ``@``, or behind a word that sounds so."""
+    return "@" in text or _SECRET_KEY.search(text) is not None
+
+
 def merged(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
     """Give the spans in order, those that touch or overlap made one."""
     found: list[tuple[int, int]] = []

@@ -41,8 +41,9 @@ def _check_escaping(look: Look) -> Iterator[Finding]:
     """What readers remark, and a host or a database that swallowed the end of a password."""
     yield from _remarked(RuleId.NEEDS_ESCAPING)(look)
     cord = look.cord
+    cases = {remark.case for remark in look.reading.remarks} if look.reading is not None else set()
     for host in cord.hosts:
-        if "@" in host.name[1:]:
+        if "@" in host.name[1:] and Case.USER_BEFORE_HOST not in cases:
             message, hint = (
                 "the host holds an @: the password ended at an earlier one",
                 "write each @ of the password as %40",
