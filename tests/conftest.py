@@ -2,6 +2,7 @@
 
 import io
 import os
+import subprocess
 import sys
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -61,10 +62,23 @@ def cli(capsys, monkeypatch):
 
     def run(*arguments, stdin=None):
         if stdin is not None:
-            monkeypatch.setattr(sys, "stdin", io.StringIO(stdin))
+            monkeypatch.setattr(sys, "stdin", io.TextIOWrapper(io.BytesIO(stdin.encode()), encoding="utf-8"))
         status = main(list(arguments))
         out, err = capsys.readouterr()
         assert "Traceback" not in out + err
         return status, out, err
+
+    return run
+
+
+@pytest.fixture
+def run_cordtally(tmp_path):
+    """Run the command in a process of its own: with arguments, or in a script of the shell."""
+
+    def run(*arguments, script=None, **options):
+        command = [sys.executable, "-m", "cordtally", *arguments]
+        if script is not None:
+            command = ["bash", "-c", f'cordtally() {{ "{sys.executable}" -m cordtally "$@"; }}; {script}']
+        return subprocess.run(command, capture_output=True, check=False, cwd=tmp_path, **options)
 
     return run

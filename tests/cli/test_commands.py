@@ -228,3 +228,37 @@ def test_the_demo_runs_to_its_end(capfd):
     assert "That was the whole path" in out
     assert "ended with status" not in out
     assert "not-a-real-pw" not in out
+
+
+ODD_LINES = [
+    (b'{"text": "postgresql://h/d", "from": 5}', '"from" is a text'), (b'{"text": "postgresql://h/d", "to": [1]}', '"to" is a text'),
+    (b"[" * 100_000, "nested too deep"), (b'{"text": ' + b"1" * 5000 + b"}", "too many digits"), (b'{"text": "\\ud800"}', "surrogate"),
+    (b'{"text": "postgresql://h/\xff"}', "not UTF-8"), (b"\x1b[31m", "not JSON"),
+]  # fmt: skip
+
+
+def test_every_line_is_answered_whatever_stands_in_it(run_cordtally):
+    done = run_cordtally("read", "--lines", input=b"\n".join(line for line, _ in ODD_LINES) + b'\n{"text": "postgresql://h/d"}')
+    *odd, last = [json.loads(line) for line in done.stdout.splitlines()]
+    assert (done.returncode, last["engine"]) == (0, "postgresql")
+    assert [words in answer["error"]["message"] for (_, words), answer in zip(ODD_LINES, odd, strict=True)] == [True] * len(odd)
+
+
+@pytest.mark.parametrize(
+    ("script", "status", "words"),
+    [
+        ("read - <&-", 3, "the text is empty"),
+        ("drivers >&-", 2, "standard output is closed"),
+        ("drivers 2>&- | head -1", 0, "clickhouse"),
+        (r"read @<(printf 'postgresql://h/\xff')", 2, "not UTF-8 text: the byte 0xff at 15"),
+        (r"read @<(printf '\xff\xfep\0o\0s\0t\0g\0r\0e\0s\0:\0/\0/\0h\0')", 0, "libpq"),
+        ("show --tally <(printf 'x = '; head -c 100000 /dev/zero | tr '\\0' '[')", 2, "nested too deep"),
+        (r"vet $'postgresql://h/a\eb' | cat", 0, r"a\x1bb"),
+        (r"convert 'postgresql://h/%1Bx' --to libpq/keyword 2>&1 | tail -n +3", 0, r"\x1bx"),
+    ],
+)
+def test_bad_input_ends_well(run_cordtally, script, status, words):
+    done = run_cordtally(script=f"set -o pipefail; cordtally {script}")
+    said = (done.stdout + done.stderr).decode("utf-8", "replace")
+    assert (done.returncode, words in said, "Traceback" in said) == (status, True, False), said
+    assert "\x1b" not in said

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Sequence
+from pathlib import Path
 
 import click
 
@@ -12,6 +13,7 @@ from .. import __version__
 from ..errors import CordTallyError, is_harmless
 from ..model import MASK
 from .lazy import LazyGroup
+from .screen import escaped
 
 COMMANDS = {
     "read": ("read", "Take a string apart and explain every part."),
@@ -40,6 +42,13 @@ def group() -> None:
 
 def run(arguments: Sequence[str]) -> int:
     """Run a command and turn what goes wrong into a message on standard error and an exit status."""
+    if sys.stderr is None:
+        sys.stderr = Path(os.devnull).open("w", encoding="utf-8")  # noqa: SIM115 -- for the life of the process
+    if sys.stdin is None:
+        sys.stdin = Path(os.devnull).open(encoding="utf-8")  # noqa: SIM115 -- for the life of the process
+    if sys.stdout is None:
+        _complain("standard output is closed")
+        return 2
     try:
         status = group.main(list(arguments), prog_name="cordtally", standalone_mode=False)
         sys.stdout.flush()
@@ -60,6 +69,11 @@ def run(arguments: Sequence[str]) -> int:
     except CordTallyError as error:
         _complain(_masked(str(error), arguments))
         return error.exit_code
+    except SystemExit as error:
+        # click ends so where the reader of a pipe has gone, which is no failure: "cordtally drivers | head -1"
+        if "PacifyFlush" not in type(sys.stdout).__name__:
+            raise
+        return 0 if error.code == 1 else 2
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
@@ -70,7 +84,7 @@ def run(arguments: Sequence[str]) -> int:
 
 
 def _complain(message: str) -> None:
-    click.echo(f"cordtally: {message}", err=True)
+    click.echo("cordtally: " + "\n".join(map(escaped, message.split("\n"))), err=True)
 
 
 def _masked(message: str, arguments: Sequence[str]) -> str:

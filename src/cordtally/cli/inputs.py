@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from ..tally import Resolved
 
 Command = TypeVar("Command", bound=Callable[..., Any])
+_LARGEST_INPUT = 4 * LARGEST_TEXT + 8  # in bytes; a text that is too long is told by its characters
 _STRING_MARKS = set(":/=;@{")
 
 TEXT_HELP = "TEXT is a connection string; - reads standard input, @FILE reads a file (its one line)."
@@ -94,11 +95,22 @@ def take_text(text: str | None, from_env: str | None) -> str:
         return value
     assert text is not None
     if text == "-":
-        return sys.stdin.read(LARGEST_TEXT + 2).rstrip("\r\n")
+        return _decoded(sys.stdin.buffer.read(_LARGEST_INPUT), "standard input").rstrip("\r\n")
     if text.startswith("@") and len(text) > 1:
-        with Path(text[1:]).open(encoding="utf-8") as stream:
-            return stream.read(LARGEST_TEXT + 2).strip("\r\n")
+        with Path(text[1:]).open("rb") as stream:
+            return _decoded(stream.read(_LARGEST_INPUT), "the file").strip("\r\n")
     return text
+
+
+def _decoded(source: bytes, what: str) -> str:
+    """Give the characters of a file: UTF-8, or UTF-16 with its mark (as PowerShell writes it)."""
+    try:
+        return source.decode("utf-16" if source[:2] in {b"\xff\xfe", b"\xfe\xff"} else "utf-8-sig")
+    except UnicodeDecodeError as error:
+        message = (
+            f"{what} is not UTF-8 text: the byte {source[error.start]:#04x} at {error.start:,} begins no character"
+        )
+        raise FieldError(message) from None
 
 
 def is_cord_name(text: str) -> bool:

@@ -11,32 +11,45 @@ from ..errors import CordTallyError, FieldError, TextError
 
 Job = Callable[[Mapping[str, Any]], dict[str, object] | str]
 """Gives the answer to one request, as an object or as JSON already."""
+_NAMES = ("from", "to", "driver", "target")
 _encode = json.JSONEncoder(ensure_ascii=False).encode
 
 
 def stream_lines(job: Job) -> int:
     """Answer each line of standard input with one line; a line that fails is answered with its error. Gives 0."""
     write = sys.stdout.write
-    for line in sys.stdin:
+    for line in sys.stdin.buffer:
         if line.strip():
             answer = _answer(line, job)
             write((answer if isinstance(answer, str) else _encode(answer)) + "\n")
     return 0
 
 
-def _answer(line: str, job: Job) -> dict[str, object] | str:
+def _answer(line: bytes, job: Job) -> dict[str, object] | str:
     try:
-        request = json.loads(line)
+        request = json.loads(line.decode("utf-8"))
         if not isinstance(request, dict) or not isinstance(request.get("text"), str):
             return _error("bad-request", 'a line is an object with a "text"', None)
+        for name in _NAMES:
+            if not isinstance(request.get(name, ""), str):
+                return _error("bad-request", f'"{name}" is a text', None)
+        request["text"].encode("utf-8")
         return job(request)
+    except UnicodeDecodeError as error:
+        return _error("bad-request", "the line is not UTF-8", error.start)
+    except UnicodeEncodeError as error:
+        return _error("bad-request", "half of a surrogate pair is no character", error.start)
     except json.JSONDecodeError as error:
         return _error("bad-request", "the line is not JSON", error.pos)
+    except RecursionError:
+        return _error("bad-request", "the line is nested too deep", None)
     except TextError as error:
         return _error(error.kind, error.problem, error.span[0] if error.span else None)
     except CordTallyError as error:
         kind = "bad-field" if isinstance(error, FieldError) else "unknown-name"
         return _error(kind, str(error).partition("\n")[0], None)
+    except ValueError:  # json refuses numbers of more than 4,300 digits
+        return _error("bad-request", "a number has too many digits", None)
 
 
 def _error(kind: str, message: str, offset: int | None) -> dict[str, object]:

@@ -26,7 +26,20 @@ SEVERITY_STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "yellow", Sever
 
 def print_json(document: object) -> None:
     """Print a document as indented JSON, never in colour."""
-    sys.stdout.write(json.dumps(document, indent=2, ensure_ascii=False) + "\n")
+    shown = json.dumps(document, indent=2, ensure_ascii=False)
+    # a file's name may be no UTF-8, and an output may be no Unicode: then as JSON's own escapes
+    encoding = sys.stdout.encoding or "utf-8"
+    if not _fits(shown, encoding):
+        shown = json.dumps(document, indent=2)
+    sys.stdout.write(shown + "\n")
+
+
+def _fits(text: str, encoding: str) -> bool:
+    try:
+        text.encode(encoding)
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 class Mark(NamedTuple):

@@ -21,8 +21,18 @@ _STAND_INS = str.maketrans({
 
 
 def clean(text: str) -> str:
-    """Replace characters that would move the cursor or hide text."""
+    """Replace characters that would move the cursor or hide text, each by one."""
     return text if text.isprintable() else "".join(c if c.isprintable() else "·" for c in text)
+
+
+def escaped(text: str) -> str:
+    """Show characters that would move the cursor or hide text as escapes, like ``\\x1b``."""
+    return text if text.isprintable() else "".join(c if c.isprintable() else _escape(c) for c in text)
+
+
+def _escape(character: str) -> str:
+    number = ord(character)
+    return f"\\x{number:02x}" if number < 256 else f"\\u{number:04x}" if number < 65536 else f"\\U{number:08x}"
 
 
 class Screen:
@@ -67,7 +77,7 @@ class Screen:
         FieldError
             Where the output's encoding lacks a character: another one in its place would make another text.
         """
-        shown = clean(text) if self.is_terminal else text
+        shown = "\n".join(map(escaped, text.split("\n"))) if self.is_terminal else text
         try:
             shown.encode(self.encoding)
         except UnicodeEncodeError:
@@ -128,7 +138,7 @@ class Screen:
         """Give a line whose characters move no cursor, and stand in the encoding."""
         made = Line()
         for text, of_run in [(line, style)] if isinstance(line, str) else line.runs:
-            shown = "\n".join(map(clean, text.split("\n")))
+            shown = "\n".join(map(escaped, text.split("\n")))
             made.append(self.fitting(shown), of_run)
         return made
 

@@ -107,7 +107,7 @@ def sweep(path: str | Path, *, progress: Callable[[int], None] | None = None) ->
     if not root.exists():
         raise FileNotFoundError(f"{root} does not exist")
     result = Sweep(root, [])
-    for place in [root] if root.is_file() else _walk(root):
+    for place in [root] if root.is_file() else _walk(root, result):
         shown = place if root.is_file() else place.relative_to(root)
         text = _text_of(place, result)
         if text is None:
@@ -157,23 +157,50 @@ def _judge(line: str, number: int, candidate: Candidate, path: Path) -> Hit:
     )
 
 
-def _walk(root: Path) -> Iterator[Path]:
+def _walk(root: Path, result: Sweep) -> Iterator[Path]:
+    """The files below a folder, in order; by a list of what is still to do, since trees may be thousands deep."""
     specs: dict[Path, GitIgnoreSpec] = {}
-    for folder, subfolders, names in os.walk(root):
-        here = Path(folder)
-        if ".gitignore" in names:
+    waiting = [root]
+    while waiting:
+        here = waiting.pop()
+        try:
+            with os.scandir(here) as found:
+                entries = sorted(found, key=lambda entry: entry.name)
+        except OSError:
+            result.unreadable += 1
+            continue
+        if any(entry.name == ".gitignore" for entry in entries):
             specs[here] = _load_spec(here / ".gitignore")
-        subfolders[:] = sorted(d for d in subfolders if d not in _NEVER and not _ignored(here / d, specs, folder=True))
-        for name in sorted(names):
-            place = here / name
-            if not place.is_symlink() and place.is_file() and not _ignored(place, specs, folder=False):
+        folders = []
+        for entry in entries:
+            place = here / entry.name
+            if entry.is_dir(follow_symlinks=False):
+                if entry.name not in _NEVER and not _ignored(place, specs, folder=True):
+                    folders.append(place)
+            elif entry.is_file(follow_symlinks=False) and not _ignored(place, specs, folder=False):
                 yield place
+        waiting += reversed(folders)
 
 
 def _load_spec(place: Path) -> GitIgnoreSpec:
+    """The patterns of a file; those that are none, and a file that cannot be read, ignore nothing."""
     from pathspec import GitIgnoreSpec
 
-    return GitIgnoreSpec.from_lines(place.read_text("utf-8", errors="replace").splitlines())
+    try:
+        lines = place.read_text("utf-8", errors="replace").splitlines()
+    except OSError:
+        lines = []
+    return GitIgnoreSpec.from_lines(line for line in lines if _is_pattern(line))
+
+
+def _is_pattern(line: str) -> bool:
+    from pathspec import GitIgnoreSpec
+
+    try:
+        GitIgnoreSpec.from_lines([line])
+    except ValueError:
+        return False
+    return True
 
 
 def _ignored(place: Path, specs: dict[Path, GitIgnoreSpec], *, folder: bool) -> bool:

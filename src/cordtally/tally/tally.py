@@ -207,7 +207,9 @@ def load(path: str | Path | None = None) -> Tally:
         raise TallyError(f"{place}: cannot be read ({error.strerror})") from None
     except UnicodeDecodeError:
         raise TallyError(f"{place}: is not UTF-8 text") from None
-    except tomllib.TOMLDecodeError as error:
+    except RecursionError:
+        raise TallyError(f"{place}: is not TOML: it is nested too deep") from None
+    except ValueError as error:  # a number of too many digits is one, beside tomllib's own
         raise TallyError(f"{place}: is not TOML: {error}") from None
     return _checked(place, source, raw)
 

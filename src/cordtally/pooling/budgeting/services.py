@@ -221,7 +221,7 @@ def read_services(
     else:
         try:
             document = tomllib.loads(path.read_text(encoding="utf-8"))
-        except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        except (ValueError, RecursionError) as error:  # numbers of too many digits, and nests too deep
             raise PoolModelError(f"{path}: this is no TOML: {error}") from None
         wrong = document.keys() - {"server", "services", "poolers"}
         if wrong:

@@ -198,7 +198,7 @@ def read_scenario(path: str | Path) -> Scenario:
     path = Path(path)
     try:
         document = tomllib.loads(path.read_text(encoding="utf-8"))
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+    except (ValueError, RecursionError) as error:  # numbers of too many digits, and nests too deep
         raise PoolModelError(f"{path}: this is no TOML: {error}") from None
     try:
         return make_scenario(document, path.parent)
