@@ -124,7 +124,7 @@ def test_no_command_lets_a_planted_secret_out(text, tmp_path, monkeypatch, capsy
             main([part.replace("{}", text) for part in command])
         for job in ("read", "convert", "vet"):
             lines = json.dumps({"text": text}) + "\n" + json.dumps({"text": text, "from": "npgsql"}) + "\n"
-            monkeypatch.setattr("sys.stdin", __import__("io").StringIO(lines))
+            monkeypatch.setattr("sys.stdin", __import__("io").TextIOWrapper(__import__("io").BytesIO(lines.encode()), encoding="utf-8"))
             main([job, "--lines", *(["--to", "psycopg/arguments"] if job == "convert" else [])])
     (tmp_path / "planted.env").write_text(f"A_URL={text}\nB_PASSWORD={PLANTED}\n")
     main(["sweep", "."])

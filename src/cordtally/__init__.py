@@ -54,6 +54,7 @@ if TYPE_CHECKING:
     from .model import Secret as Secret
     from .model import Tls as Tls
     from .model import TlsLevel as TlsLevel
+    from .pooling import Contention as Contention
     from .pooling import PoolLoad as PoolLoad
     from .pooling import size_pool as size_pool
     from .secrets import arguments_for as arguments_for
@@ -147,6 +148,7 @@ _HOME = {
     ),
     **dict.fromkeys(
         (
+            "Contention",
             "PoolLoad",
             "size_pool",
         ),

@@ -124,3 +124,15 @@ def test_a_fit_is_replayed(tmp_path):
     (tmp_path / "gauge-trace.json").write_text("{}")
     with pytest.raises(PoolModelError, match="this is no fit"):
         read_scenario(tmp_path / "s.toml")
+
+
+@pytest.mark.parametrize(
+    ("document", "words"),
+    [
+        ({"load": {"threads": 5, "arrivals": "10/s", "hold": "1ms", "duration": "1min"}, "pool": {"max_size": 2}}, "keep one of the two"),
+        ({"load": {"arrivals": "10/s", "hold": "1ms", "duration": "1min"}, "pool": {"max_size": 2}, "restarts": [{"at": "2min", "lasts": "1s"}]}, "after the end"),
+    ],
+)  # fmt: skip
+def test_what_could_never_act_is_an_error(document, words):
+    with pytest.raises(PoolModelError, match=words):
+        make_scenario(document)

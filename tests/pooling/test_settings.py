@@ -9,7 +9,7 @@ from cordtally.errors import FieldError, UnknownName
 from cordtally.exchange import Outcome
 from cordtally.model import Duration
 from cordtally.pooling.settings import ServerLimits, convert_pool, read_settings, vet_pool
-from cordtally.pooling.settings.reading import parse_lines
+from cordtally.pooling.settings.reading import own_settings, parse_lines
 
 POOLS = list_pools()
 UNCHECKED = {"npgsql-pool", "sqlclient-pool", "mysqlconnector-pool", "sqlx-rust", "deadpool", "r-pool", "db-connection", "proxysql", "odyssey"}
@@ -126,8 +126,9 @@ def test_reading():
         ("hikaricp", {"maximumPoolSize": "20"}, ServerLimits(connections=100), []),
         ("hikaricp", {"minimumIdle": "30"}, None, ["minimum-above-maximum"]),
         ("hikaricp", {"maximumPoolSize": "0"}, None, ["refused-value"]),
-        ("database-sql", {}, ServerLimits(connections=100), ["endless-pool"]),
-        ("database-sql", {"MaxOpenConns": "20"}, None, ["connections-thrown-away"]),
+        ("database-sql", {}, ServerLimits(connections=100), ["endless-pool", "endless-acquire"]),
+        ("database-sql", {"MaxOpenConns": "20"}, None, ["connections-thrown-away", "endless-acquire"]),
+        ("pgpool-ii", {"num_init_children": "32", "max_pool": "4"}, ServerLimits(connections=100), ["pools-over-limit"]),
         ("pg-pool", {"connectionTimeoutMillis": "0"}, None, ["endless-acquire"]),
         ("tarn", {"max": "5", "acquireTimeoutMillis": "1000"}, None, ["acquire-below-connect"]),
         ("psycopg-pool", {"max_size": "8", "max_idle": "7200"}, None, ["idle-beyond-lifetime"]),
@@ -137,8 +138,8 @@ def test_reading():
         ("hikaricp", {}, ServerLimits(idle_timeout=300.0), ["server-hangs-up-first"]),
         ("hikaricp", {}, ServerLimits(idle_timeout=1200.0), ["server-hangs-up-first"]),
         ("hikaricp", {"minimumIdle": "2"}, ServerLimits(idle_timeout=1200.0), []),
-        ("mysql2-pool", {"connectionLimit": "10"}, ServerLimits(idle_timeout=300.0), ["server-hangs-up-first"]),
-        ("mysql2-pool", {"connectionLimit": "10", "maxIdle": "2"}, ServerLimits(idle_timeout=300.0), ["connections-thrown-away"]),
+        ("mysql2-pool", {"connectionLimit": "10"}, ServerLimits(idle_timeout=300.0), ["server-hangs-up-first", "endless-acquire"]),
+        ("mysql2-pool", {"connectionLimit": "10", "maxIdle": "2"}, ServerLimits(idle_timeout=300.0), ["connections-thrown-away", "endless-acquire"]),
         ("hikaricp", {"connectionTimeout": "100", "maxLifetime": "10000"}, None, ["refused-value", "refused-value"]),
         ("hikaricp", {"connectionTimeout": "250"}, None, []),
         ("hikaricp", {}, ServerLimits(idle_timeout=28800.0), []),
@@ -149,3 +150,24 @@ def test_what_vetting_finds(pool, texts, server, rules):
     findings = vet_pool(read_settings(pool, texts), instances=4, server=server)
     assert [finding.rule.value for finding in findings] == rules
     assert all(finding.hint and finding.to_dict()["rule"] for finding in findings)
+
+
+FILES = {
+    "spring.datasource.url=jdbc:postgresql://h/d\nspring.datasource.hikari.maximum-pool-size=20\nserver.max-lifetime=5": "hikaricp",
+    "spring:\n  datasource:\n    url: x\n    hikari:\n      maximum-pool-size: 20\n  other: 1\n": "hikaricp",
+    "[databases]\n* = host=h\n[pgbouncer]\nlisten_port = 6432\ndefault_pool_size = 20": "pgbouncer",
+    "MAXIMUM_POOL_SIZE=20": "hikaricp",
+}
+
+
+@pytest.mark.parametrize("text", FILES)
+def test_a_framework_s_own_file_is_read_and_its_other_keys_passed_over(text):
+    kept, others = own_settings(FILES[text], parse_lines(text))
+    assert (read_settings(FILES[text], kept).count("max_size"), len(kept)) == (20, 1)
+    assert all(name not in kept for name in others)
+
+
+def test_a_server_has_a_limit():
+    with pytest.raises(FieldError, match="at least 1"):
+        ServerLimits(connections=-1)
+    assert read_settings("hikaricp", {"maximumPoolSize": "999999999999999999"}).count("max_size") == 999_999_999_999_999_999

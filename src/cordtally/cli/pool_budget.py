@@ -15,6 +15,9 @@ from .inputs import environment_option, json_option
 from .output import print_json
 from .screen import Screen
 
+_TELLING_LOSS = 0.01
+"""From this share of requests that give up on, fitting is not all there is to say."""
+
 
 @click.command("budget")
 @click.argument("services", type=click.Path(path_type=Path, dir_okay=False), required=False)
@@ -110,6 +113,10 @@ def _print(budget: Budget, plot: Path | None) -> None:
     screen.say("it fits" if budget.fits else "it does not fit", "bold green" if budget.fits else "bold red")
     for finding in budget.findings:
         screen.say(f"  {finding}")
+    sharers = budget.allocation.shares if budget.allocation is not None else ()
+    losing = [share for share in sharers if share.timeout_share >= _TELLING_LOSS]
+    for share in losing:
+        screen.say(f"  but {show_share(share.timeout_share)} of the requests of {share.name} give up", "yellow")
     screen.say()
     behind = any(row.behind for row in budget.rows)
     several = server.servers > 1

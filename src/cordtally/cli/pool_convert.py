@@ -10,7 +10,7 @@ from ..catalog.pool_libraries import list_pools, load_pool
 from ..errors import FieldError, quoted
 from ..exchange import Outcome
 from ..pooling.settings import PoolConversion, convert_pool, read_settings
-from ..pooling.settings.reading import parse_lines
+from ..pooling.settings.reading import own_settings, parse_lines
 from .inputs import json_option
 from .layout import Line
 from .output import print_json
@@ -19,8 +19,8 @@ from .screen import Screen
 _STYLES = {Outcome.DROPPED: "bold red", Outcome.APPROXIMATED: "yellow", Outcome.IMPLIED: "cyan", Outcome.ADDED: "cyan"}
 
 
-def take_settings(given: tuple[str, ...]) -> dict[str, str]:
-    """Read ``NAME=VALUE`` arguments, and ``@FILE`` with one setting a line.
+def take_settings(given: tuple[str, ...], library: str) -> dict[str, str]:
+    """Read ``NAME=VALUE`` arguments, and ``@FILE`` as a framework or a pooler has it: its other keys are passed over.
 
     Raises
     ------
@@ -31,7 +31,7 @@ def take_settings(given: tuple[str, ...]) -> dict[str, str]:
     for text in given:
         if text.startswith("@") and len(text) > 1:
             try:
-                found |= parse_lines(Path(text[1:]).read_text(encoding="utf-8"))
+                found |= _of_file(Path(text[1:]), library)
             except FieldError as error:
                 raise FieldError(f"{text[1:]}: {error}") from None
             continue
@@ -40,6 +40,14 @@ def take_settings(given: tuple[str, ...]) -> dict[str, str]:
             raise FieldError(f"{quoted(text)} is no setting; write NAME=VALUE, or @FILE with one a line")
         found[name.strip()] = value.strip()
     return found
+
+
+def _of_file(path: Path, library: str) -> dict[str, str]:
+    kept, others = own_settings(library, parse_lines(path.read_text(encoding="utf-8")))
+    if others:
+        more = "1 other key" if len(others) == 1 else f"{len(others)} other keys"
+        Screen(err=True).say(f"({path.name}: {more} passed over, like {others[0]})", "dim")
+    return kept
 
 
 @click.command("convert")
@@ -58,7 +66,7 @@ def command(
         return 0
     if source is None or target is None:
         raise click.UsageError("say which: --from hikaricp --to psycopg-pool; --list shows all")
-    conversion = convert_pool(read_settings(source, take_settings(settings)), target, pin=pin)
+    conversion = convert_pool(read_settings(source, take_settings(settings, source)), target, pin=pin)
     if as_json:
         print_json(conversion.to_dict())
     else:

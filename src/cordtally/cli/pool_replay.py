@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import math
 import os
-from contextlib import ExitStack
+import sys
+from contextlib import ExitStack, contextmanager
+from importlib.util import find_spec
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,13 +14,18 @@ import click
 
 from ..errors import FieldError, quoted
 from ..pooling import show_seconds
+from ..pooling.quantities import show_share
 from .inputs import json_option
 from .output import print_json
 from .progress import show_progress
 from .screen import Screen
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from concurrent.futures import Executor
+
     from ..pooling.simulation.replay import Estimate, Replay
+    from ..pooling.simulation.scenario import Scenario
 
 _SHARES = {
     "served_share": "served",
@@ -55,20 +62,27 @@ def command(
 
     docs/pool-rules.md lists the keys of a scenario, and says what each rule means.
     """
-    from ..pooling.simulation.replay import replay
-    from ..pooling.simulation.scenario_file import read_scenario
-
-    read = read_scenario(scenario)
-    variants = _variants(what_if)
-    runs = replications * max(1, sum(map(len, variants.values())))
-    cores = workers or min(os.cpu_count() or 1, runs)
     with ExitStack() as stack:
-        executor = None
-        if cores > 1 and read.requests * runs > 400_000:
-            from concurrent.futures import ProcessPoolExecutor
+        cold = stack.enter_context(_uncompiled())
+        from ..pooling.simulation.replay import replay
+        from ..pooling.simulation.scenario_file import read_scenario
 
-            executor = stack.enter_context(ProcessPoolExecutor(cores))
+        read = read_scenario(scenario)
+        variants = _variants(what_if)
+        runs = replications * max(1, sum(map(len, variants.values())))
+        cores = workers or min(os.cpu_count() or 1, runs)
+        executor: Executor | None = None
+        compiling = cold and read.requests * runs > _QUICK_UNCOMPILED
+        if compiling or (not cold and cores > 1 and read.requests * runs > 400_000):
+            from concurrent.futures import ProcessPoolExecutor
+            from multiprocessing import get_context
+
+            # a process that begins anew where this one is left uncompiled
+            context = get_context("spawn") if compiling else None
+            executor = stack.enter_context(ProcessPoolExecutor(cores, context))
         report = stack.enter_context(show_progress("simulating"))
+        if compiling and executor is not None:
+            _compile_once(executor, read, seed)
         found = replay(read, replications=replications, seed=seed, what_if=variants, executor=executor, progress=report)
     drawn = _draw(found, plot_line, plot_waits)
     if as_json:
@@ -76,6 +90,53 @@ def command(
     else:
         _print(found, drawn)
     return 0
+
+
+_QUICK_UNCOMPILED = 600_000
+"""Requests that are simulated in less time than compiling takes: some 75,000 a second, as they stand."""
+_SIMULATION = "cordtally.pooling.simulation.accelerating"
+
+
+@contextmanager
+def _uncompiled() -> Iterator[bool]:
+    """Leave the simulation as it stands in this process, where it was never compiled; gives whether that is so."""
+    name = "NUMBA_DISABLE_JIT"
+    cold = name not in os.environ and _SIMULATION not in sys.modules and find_spec("numba") is not None
+    if not (cold and not _is_compiled()):
+        yield False
+        return
+    os.environ[name] = "1"
+    try:
+        yield True
+    finally:
+        os.environ.pop(name, None)
+
+
+def _is_compiled() -> bool:
+    """Whether an earlier run left machine code on disk, beside the source or where Numba was told to."""
+    from ..pooling import simulation
+
+    folders = [Path(simulation.__file__ or "").parent / "__pycache__"]
+    if told := os.environ.get("NUMBA_CACHE_DIR"):
+        folders.append(Path(told))
+    return any(next(folder.rglob("*.nbc"), None) is not None for folder in folders if folder.is_dir())
+
+
+def _compile_once(executor: Executor, scenario: Scenario, seed: int) -> None:
+    """Let one worker compile, before there are others, each of which would do it for itself; and run once meanwhile."""
+    import numpy as np
+
+    from ..pooling.simulation.replay import run_once
+
+    os.environ.pop("NUMBA_DISABLE_JIT", None)
+    screen = Screen(err=True)
+    screen.say("compiling the simulation, once: some 20 s; later runs begin at once", "dim")
+    compiled = executor.submit(run_once, scenario, np.random.SeedSequence(0))
+    if scenario.requests <= _QUICK_UNCOMPILED:
+        figures = run_once(scenario, np.random.SeedSequence(seed).spawn(1)[0]).figures
+        lost = show_share(figures["timed_out_share"])
+        screen.say(f"a first run: p95 of the wait {show_seconds(figures['p95'])}, {lost} timed out", "dim")
+    compiled.result()
 
 
 def _variants(text: str | None) -> dict[str, list[str]]:

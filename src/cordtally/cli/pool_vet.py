@@ -55,7 +55,7 @@ def command(
     """Find what is wrong in SETTINGS (NAME=VALUE …, or @FILE) of a pool; what is not set has the library's default."""
     if instances < 1:
         raise FieldError("--instances must be at least 1")
-    read_in = read_settings(library, take_settings(settings))
+    read_in = read_settings(library, take_settings(settings, library))
     limits = _limits(dial, environment, tally_file, server_limit, reserve, server_idle_timeout)
     findings = vet_pool(read_in, instances=instances, server=limits)
     if as_json:

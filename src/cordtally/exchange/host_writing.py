@@ -103,6 +103,8 @@ def has_any(sheet: Sheet, parts: tuple[str, ...]) -> bool:
 
 def _has_word(sheet: Sheet, name: str, value: OptionValue) -> bool:
     option = sheet.option_for(name)
+    if not set(sheet.driver.refuses).isdisjoint(str(value)):
+        return False
     try:
         return option is not None and write_value(option, sheet.driver, value) is not None
     except NoWord:

@@ -46,8 +46,8 @@ class WaitTarget:
                 f"{quoted(text)} is not a waiting target; write 5ms@p99: at most 5 ms for 99 % of the requests"
             )
         duration = Duration.parse(match[1])
-        if duration.nanoseconds is None:
-            raise FieldError("a waiting target needs a limit")
+        if not duration.nanoseconds:
+            raise FieldError("a waiting target needs a limit above 0: nobody gets a connection in no time")
         return cls(duration.seconds, float(match[2]) / 100)
 
     def __str__(self) -> str:

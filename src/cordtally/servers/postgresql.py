@@ -24,7 +24,9 @@ FROM pg_stat_activity WHERE backend_type = 'client backend' AND pid <> pg_backen
 _DONE = "SELECT sum(xact_commit + xact_rollback)::bigint FROM pg_stat_database"
 _LIMITS = """
 SELECT current_setting('max_connections')::int, current_setting('superuser_reserved_connections')::int,
-       (SELECT setting::int / 1000.0 FROM pg_settings WHERE name = 'idle_session_timeout')::float8
+       (SELECT setting::int / 1000.0 FROM pg_settings WHERE name = 'idle_session_timeout')::float8,
+       (SELECT CASE WHEN rolsuper THEN -1 ELSE rolconnlimit END FROM pg_roles WHERE rolname = current_user),
+       (SELECT datconnlimit FROM pg_database WHERE datname = current_database())
 """
 _BUSY = ("active", "fastpath function call")
 
@@ -180,8 +182,11 @@ def check(session: Any, statement: str, *, writes: bool) -> None:  # noqa: ANN40
 
 
 def capacity(session: Any, deadline: Deadline) -> Capacity:  # noqa: ANN401
-    """Read the limits."""
-    ((limit, reserve, idle),) = _rows(session, _LIMITS, deadline)
+    """Read the limits; those of the role and of the database, where they are narrower than the server's."""
+    ((limit, reserve, idle, *narrower),) = _rows(session, _LIMITS, deadline)
+    least = min((number for number in narrower if number is not None and number >= 0), default=limit)
+    if least < limit - reserve:
+        limit, reserve = least, 0
     return Capacity(limit, reserve, activity(session, deadline).open + 1, idle or None)
 
 

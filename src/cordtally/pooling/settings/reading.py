@@ -77,6 +77,9 @@ class PoolSettings:
 def parse_lines(text: str) -> dict[str, str]:
     """Read ``name = value`` or ``name: value``, one a line; commas at ends, quotes and comments are left out.
 
+    A section in brackets, and a name with nothing behind it over lines that are indented, stand before the names in
+    them with a dot: ``pgbouncer.pool_mode``, ``spring.datasource.hikari.maximum-pool-size``.
+
     Parameters
     ----------
     text : str
@@ -88,16 +91,44 @@ def parse_lines(text: str) -> dict[str, str]:
         For a line of another kind, named by its number.
     """
     found: dict[str, str] = {}
+    section, above = "", list[tuple[int, str]]()
     for number, raw in enumerate(text.splitlines(), 1):
         line = raw.strip()
-        if not line or line[0] in "#;!{}[]" or line.startswith("//"):
+        if len(line) > 2 and line[0] == "[" and line[-1] == "]":
+            section, above = f"{line[1:-1].strip()}.", []
             continue
+        if not line or line[0] in "#;!{}[]" or line.startswith(("//", "---")):
+            continue
+        depth = len(raw) - len(raw.lstrip())
+        while above and above[-1][0] >= depth:
+            above.pop()
         mark = min((line.find(m) for m in "=:" if m in line), default=-1)
         if mark <= 0:
             raise FieldError(f"line {number} is no setting: write name = value")
         name, value = line[:mark].strip().strip("'\"`"), line[mark + 1 :].split(" #")[0].strip()
-        found[name] = value.rstrip(",;").strip().strip("'\"`")
+        if not value and line[mark] == ":":
+            above.append((depth, f"{name}."))
+            continue
+        found["".join([section, *(step for _, step in above), name])] = value.rstrip(",;").strip().strip("'\"`")
     return found
+
+
+def _folded(name: str) -> str:
+    """A name as all write it: ``maximum-pool-size``, ``MAXIMUM_POOL_SIZE`` and ``maximumPoolSize`` are one."""
+    return name.casefold().replace("-", "").replace("_", "")
+
+
+def own_settings(library: PoolLibrary | str, texts: Mapping[str, str]) -> tuple[dict[str, str], list[str]]:
+    """Keep of a whole configuration file what is the library's; gives the other names as well.
+
+    Where a part of a name is the library's own (``spring.datasource.hikari.…``), only those names are looked at.
+    """
+    facts = load_pool(library) if isinstance(library, str) else library
+    own = {_folded(name) for name in facts.settings}
+    known = {name: text for name, text in texts.items() if _folded(name.rpartition(".")[2]) in own}
+    named = {name: text for name, text in known.items() if facts.id[:5] in _folded(name.rpartition(".")[0])}
+    kept = named or known
+    return kept, [name for name in texts if name not in kept]
 
 
 def read_settings(library: PoolLibrary | str, texts: Mapping[str, str]) -> PoolSettings:
@@ -118,12 +149,12 @@ def read_settings(library: PoolLibrary | str, texts: Mapping[str, str]) -> PoolS
         For a value that it cannot have.
     """
     facts = load_pool(library) if isinstance(library, str) else library
-    by_fold = {name.casefold(): setting for name, setting in facts.settings.items()}
+    by_fold = {_folded(name): setting for name, setting in facts.settings.items()}
     given: dict[str, Value] = {}
     refused: dict[str, str] = {}
     kept: dict[str, str] = {}
     for name, text in texts.items():
-        setting = by_fold.get(name.casefold().rpartition(".")[2]) or by_fold.get(name.casefold())
+        setting = by_fold.get(_folded(name.rpartition(".")[2])) or by_fold.get(_folded(name))
         if setting is None:
             known = list(facts.settings)
             raise UnknownName(f"setting of {facts.title}", name, nearest=find_nearest(name, known),
@@ -189,7 +220,8 @@ def parse_value(setting: Setting, text: str) -> tuple[Value, str | None]:
         return duration, None
     if not _is_number(shown):
         raise FieldError(f"{setting.name} is {quoted(text)}: it must be a number")
-    number = float(shown)
+    # whole numbers stay exact, however long
+    number = int(shown) if shown.removeprefix("-").isdigit() and len(shown) < 19 else float(shown)
     if setting.unit == "word" and number != 0:
         raise FieldError(f"{setting.name} is {quoted(text)}: it needs a unit: 1h, 30m, 5s")
     special = setting.zero if number == 0 else setting.minus_one if number == -1 else None

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ...catalog.pool_libraries import UNITS, Setting
+from ...errors import FieldError
 from ...model import Duration
 from ...vetting import Finding, RuleId, Severity
 from ...vetting.findings import by_severity, finding
@@ -20,6 +21,10 @@ class ServerLimits:
     connections: int | None = None
     reserve: int = 0
     idle_timeout: float | None = None
+
+    def __post_init__(self) -> None:
+        if (self.connections is not None and self.connections < 1) or self.reserve < 0:
+            raise FieldError("a server's limit is at least 1 connection, and its reserve at least 0")
 
     @property
     def left(self) -> int | None:
@@ -112,6 +117,13 @@ def _times(settings: PoolSettings) -> Iterator[Finding]:
     acquire, idle, life = (settings.seconds(name) for name in ("acquire_timeout", "idle_timeout", "lifetime"))
     acting = _acting_idle_timeout(settings)
     connect = settings.seconds("connect_timeout")
+    if settings.library.setting("acquire_timeout") is None and settings.library.kind == "library":
+        yield finding(
+            RuleId.ENDLESS_ACQUIRE,
+            f"{settings.library.title} has no limit for how long one waits: a leak stops all in silence",
+            "put one around the call that asks for a connection",
+            severity=Severity.NOTE,
+        )
     if acquire is None and settings.library.setting("acquire_timeout") is not None:
         yield finding(
             RuleId.ENDLESS_ACQUIRE,
@@ -158,6 +170,8 @@ def _without_effect(settings: PoolSettings) -> Iterator[Finding]:
 def _against_server(settings: PoolSettings, instances: int, server: ServerLimits) -> Iterator[Finding]:
     most, left = settings.count("max_size"), server.left
     each = f"{instances} instance{'' if instances == 1 else 's'}"
+    if most is not None and (pools := settings.count("pools_per_child")) is not None:
+        most *= pools  # Pgpool-II: each child keeps so many, one for each user and database
     if left is not None and most is not None and most * instances > left:
         yield finding(
             RuleId.POOLS_OVER_LIMIT,

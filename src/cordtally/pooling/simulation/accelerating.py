@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -12,6 +13,8 @@ if TYPE_CHECKING:
     njit: Any
 
 try:
+    if os.environ.get("NUMBA_DISABLE_JIT", "0") not in {"", "0"}:  # then loading it would be half a second for nothing
+        raise ImportError  # noqa: TRY301
     if not TYPE_CHECKING:
         from numba import config, njit
 

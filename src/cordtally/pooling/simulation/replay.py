@@ -196,7 +196,7 @@ def replay(
     Returns
     -------
     Replay
-        A case for each value, the scenario as it is first.
+        The scenario as it is; with ``what_if`` a case for each value, and none else.
 
     Raises
     ------
@@ -205,6 +205,8 @@ def replay(
     """
     if not 1 <= replications <= 100_000:
         raise PoolModelError("replications must be a whole number from 1 to 100,000")
+    if seed < 0:
+        raise PoolModelError("a seed is a whole number of 0 or more")
     variants = [("as it is", scenario)]
     if what_if:
         variants = [(f"{key} = {value}", change_key(scenario, key, value)) for key in what_if for value in what_if[key]]

@@ -12,7 +12,7 @@ from typing import Any
 from ...catalog import find_nearest
 from ...errors import FieldError, PoolModelError, quoted
 from ...model import Duration
-from ..quantities import parse_rate
+from ..quantities import parse_rate, show_seconds
 from ..tables import read_table, times
 from . import rules as names
 from .draws import Burst, Spread
@@ -255,7 +255,19 @@ def make_scenario(document: Mapping[str, Any], folder: Path = Path()) -> Scenari
         whole.setdefault("warm_up", 0.0)
     if "duration" in whole:
         whole.setdefault("warm_up", min(60.0, whole["duration"] / 10))
-    return Scenario(**whole, rules=groups["rules"])
+    if {"threads", "rate"} <= settings.keys():
+        raise PoolModelError(
+            "[load] has threads and arrivals: threads ask anew when they are done, arrivals come by themselves; "
+            "keep one of the two"
+        )
+    made = Scenario(**whole, rules=groups["rules"])
+    starts = [*(burst.at for burst in made.bursts), *(at for at, _ in made.restarts)]
+    if late := [at for at in starts if at >= made.duration]:
+        raise PoolModelError(
+            f"what begins at {show_seconds(late[0])} comes after the end, {show_seconds(made.duration)}: "
+            "make the duration longer"
+        )
+    return made
 
 
 def _fitted(path: Path, groups: dict[str, dict[str, Any]]) -> dict[str, Any]:

@@ -282,6 +282,8 @@ def _told_error(load: PoolLoad, target: Target, size: int) -> str:
     else:
         what, (low, high) = "p99", bound.p99
     unit = "points" if isinstance(target, TimeoutTarget) else "%"
+    if low >= 0 and high <= 0:
+        return f"near such loads {what} came out right in our simulations"
     too_low = f"{-100 * low:.2g} {unit} too low" if low < 0 else "never too low"
     too_high = f"{100 * high:.2g} {unit} too high" if high > 0 else "never too high"
     return f"near such loads {what} came out {too_low} to {too_high} in our simulations"
