@@ -17,6 +17,8 @@ from .foreign_readers import reader, started_judges
 from .generated import Texts
 from .readers import READERS, quiet
 
+# aiomysql and asyncmy leave a refused connection to the garbage collector
+pytestmark = pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")
 JUDGED = os.environ.get("CORDTALLY_JUDGES") == "1"
 SEED, COUNT = os.environ.get("CORDTALLY_SEED", "harbour"), 2000 if JUDGED else 400
 # the kind and the text of what may differ, by driver, and why
