@@ -60,13 +60,15 @@ def find_claim(text: str) -> Claim:
     TextError
         When none would.
     """
-    for beginning, leads in load_index()["also"].items():
-        if text.startswith(beginning):
-            for driver, notation, mark in leads:
-                if mark in text[len(beginning) :].partition("?")[0]:
-                    return _led(f"{driver}/{notation}", text)
     claims, by_length = _claims()
-    found = claims.get(text[: text.find("://", 0, _LONGEST_SCHEME) + 3])
+    scheme = text[: text.find("://", 0, _LONGEST_SCHEME) + 3]
+    found, also = claims.get(scheme), load_index()["also"]
+    if found is None or scheme in also:
+        for beginning, leads in also.items():
+            if text.startswith(beginning):
+                for driver, notation, mark in leads:
+                    if mark in text[len(beginning) :].partition("?")[0]:
+                        return _led(f"{driver}/{notation}", text)
     if found is None:
         prefix = next((p for p in by_length if text.startswith(p)), None)
         found = claims[prefix] if prefix is not None else None

@@ -64,7 +64,8 @@ class Interpreter:
             inner_texts.take_file_uri(self, *self.driver.file_uris)
         cord = assemble(found, target, engine or self.driver.engines[0])
         # after the cord: a conflict needs all options, and costs a dictionary that most drivers do without
-        if self.driver.conflicts:
+        triggers = target.triggers
+        if self.driver.conflicts and (triggers is None or any(part.name in triggers for part in found.parts)):
             note_conflicts(found, target, len(parsed.text))
         if target.needy:
             note_lone(found, target)

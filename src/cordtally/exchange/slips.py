@@ -7,11 +7,13 @@ from __future__ import annotations
 
 from ..model.suspicion import safe_name
 from ..notation import Case, Field, Parsed, Remark
+from ..patterns import pattern
 from .gathering import Gathered
 from .targets import Target
 
 _TELLING = frozenset("=;:@\\")
 _LEFT_OVER = frozenset(";,\"'`")
+_ODD = pattern(r"[;,\"'`]|////|\?[^?]*\?")
 _NOWHERE = Field("host", None, "")
 
 
@@ -30,7 +32,7 @@ def find_slips(parsed: Parsed, found: Gathered, target: Target) -> list[Remark]:
         made += [
             Remark(Case.OPTIONS_IN_NAME, f.start, f.end, {}) for f in parsed.fields if _holds_options(f, parsed.text)
         ]
-    if grammar == "url" and target.dialect.positions:
+    if grammar == "url" and target.dialect.positions and _ODD.search(parsed.text) is not None:
         made += _of_names(parsed, found, placed="host" in target.dialect.positions)
     elif grammar == "keyword":
         ended = [f for f in parsed.fields if type(f.value) is str and f.value[-1:] in {";", ","}]

@@ -17,7 +17,8 @@ class Target(NamedTuple):
 
     ``boxed`` names the options whose values are texts of their own, ``needy`` maps options to what they need beside
     them, ``members`` maps options whose values are objects to the options that stand for their members, and
-    ``conditions`` names the options on whose presence a TLS level or a log-in method depends.
+    ``conditions`` names the options on whose presence a TLS level or a log-in method depends; a conflict can only be
+    where one of ``triggers`` stands, None if there is one that needs none of them.
     """
 
     driver: Driver
@@ -31,6 +32,7 @@ class Target(NamedTuple):
     needy: Mapping[str, str]
     members: Mapping[str, frozenset[str]]
     conditions: frozenset[str]
+    triggers: frozenset[str] | None
 
     @property
     def name(self) -> str:
@@ -90,7 +92,19 @@ def load_target(target: str) -> Target:
     boxed = [held[0] for held in (driver.nested, facts.carries) if held is not None]
     return Target(driver, facts, load_grammar(facts.grammar), dialect, by_canonical, by_spelling,
                   driver.case_sensitive or bool(facts.names), frozenset(boxed), needy,
-                  _members(by_spelling.values()), frozenset(conditions))  # fmt: skip
+                  _members(by_spelling.values()), frozenset(conditions), _triggers(driver))  # fmt: skip
+
+
+def _triggers(driver: Driver) -> frozenset[str] | None:
+    """For each conflict an option, with its aliases, that seldom stands in a text, and without which there is none."""
+    found: set[str] = set()
+    for conflict in driver.conflicts:
+        options = [driver.options[name] for name in sorted(conflict.needs) if name in driver.options]
+        seldom = next((o for o in options if o.canonical in {None, "tls.ca"}), None)
+        if seldom is None or not driver.case_sensitive:
+            return None
+        found.update((seldom.name, *seldom.aliases))
+    return frozenset(found)
 
 
 def _members(options: Iterable[Option]) -> dict[str, frozenset[str]]:
