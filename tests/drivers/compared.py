@@ -13,12 +13,13 @@ from cordtally.model.values import NANOSECONDS
 REFUSALS = {"value-out-of-range", "wrong-boolean-word", "refused-together", "unknown-option", "option-of-other-driver"}
 ROLES = {"host", "port", "user", "password", "database", "socket", "instance", "service", "realm", "further_host"}
 PARTS = ("user", "password", "database", "hosts")
-LOOKS_AT_PORTS = {"libpq", "psycopg2", "sqlalchemy+psycopg", "sqlalchemy+psycopg2"}
+LOOKS_AT_PORTS = {"libpq", "psycopg2", "mariadb-java", "pgx", "mongo-go", "sqlalchemy+psycopg", "sqlalchemy+psycopg2"}
 """Readers that see a port that is none; others leave it to the system, and say nothing when they only read."""
 
 
 LATE = {"mysql2/url", "pgjdbc", "lib-pq/url", "node-pg/url", "node-mariadb/url", "ioredis/url"}
-"""Readers that take any value, and look at it when they connect."""
+"""Readers that take any value, and look at it when they connect; what they look at when they read is in `AT_ONCE`."""
+AT_ONCE = ("takes no user", "a port", "databases have", "no host has", "ssl wants", "charset wants", "sslnegotiation does")
 
 
 def disagreement(text, target, theirs):
@@ -80,7 +81,7 @@ def ours(text, target):
     findings = [f for f in ct.vet(reading) if not f.message.startswith(("a host", "the host"))]  # a slip, and no refusal
     if target in LATE:
         late = {"value-out-of-range", "wrong-boolean-word"}
-        findings = [f for f in findings if f.rule.value not in late or f.message.startswith("a port")]
+        findings = [f for f in findings if f.rule.value not in late or any(words in f.message for words in AT_ONCE)]
     # of several hosts libpq only passes over one whose port is none
     ports = reading.driver in LOOKS_AT_PORTS and len(reading.cord.hosts) < 2
     findings = [f for f in findings if ports or not (f.message.startswith("a port is") and f.start is not None and is_number(text[f.start:f.end]))]
@@ -141,6 +142,8 @@ def same(row, driver, value):
             if option.unit in {"go", "iso", "suffix"}:
                 return str(row.raw) == str(value) or row.value.nanoseconds == value
             return row.value.nanoseconds is None or row.value.nanoseconds == round(float(value) * NANOSECONDS[option.unit or "s"])
+        case ByteSize() if option.outside == "clamped":
+            return str(row.value.bytes) == str(value)
         case ByteSize() | int():
             return str(value) == str(row.raw).strip() or str(int(row.raw)) == str(value)
         case str() if option.values:

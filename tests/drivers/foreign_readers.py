@@ -8,6 +8,8 @@ import subprocess
 from contextlib import contextmanager
 from pathlib import Path
 
+from cordtally.notation.url_authority import is_ipv6
+
 from .readers import said
 
 HERE = Path(__file__).parent / "judges"
@@ -97,29 +99,35 @@ def _hosts(text, colon="|", default=None):
 
 def _pgjdbc(found):
     hosts = tuple(zip(found.pop("PGHOST", "").split(","), map(int, found.pop("PGPORT", "5432").split(",")), strict=False))
-    hosts = tuple((h.removeprefix("[").removesuffix("]"), p) for h, p in hosts)
+    hosts = tuple((h[1:-1] if h[:1] == "[" and h[-1:] == "]" else h, p) for h, p in hosts)
     parts = said(user=found.pop("user", ""), password=found.pop("password", ""), database=found.pop("PGDBNAME", ""), hosts=hosts)
-    return parts | {"options": found}
+    return parts | {"options": found, "fills in": True}
 
 
 def _mariadb_java(found):
     parts = said(user=found.get("user"), password=found.get("password"), database=found.get("database"), hosts=_hosts(found["hosts"]))
     if found.get("localSocket"):
         parts["hosts"] = ((found["localSocket"], None),)
-    elif any(port == 0 for _, port in parts.get("hosts", ())):
-        raise ValueError("a port 0 is of no use")
+    elif any(":" in host and port == 0 for host, port in parts.get("hosts", ())):
+        raise ValueError("it reads no default port beside an IPv6 address")
+    elif len(parts.get("hosts", ())) == 1 and not 0 < parts["hosts"][0][1] < 65536:
+        raise ValueError("a port that is of no use")
     return parts | {"options": {"connectTimeout": found["connectTimeout"]}, "secure": found.get("useSsl") == "true"}
 
 
 def _go_mysql(found):
     address, network = found.pop("address"), found.pop("network")
-    if address.startswith("[["):
-        raise ValueError("two pairs of brackets")
+    if address.startswith("[[") or (network in {"tcp4", "tcp6"} and not re.search(r":\d+$", address)):
+        raise ValueError("two pairs of brackets, or no port: it cannot be dialled")
+    if network in {"", "tcp", "tcp4", "tcp6"} and not address.rpartition(":")[2].isdigit():
+        raise ValueError("a port that is no number")
+    if found.get("autocommit", "1").casefold() not in {"0", "1", "on", "off", "true", "false"}:
+        raise ValueError("the server refuses that word")
     hosts = _hosts(address, ":", 3306) if network in {"tcp", "tcp4", "tcp6"} and "," not in address else ((address, None if address[:1] == "/" else 3306),)
     parts = said(user=found.pop("user"), password=found.pop("password"), database=found.pop("database"), hosts=hosts)
     for name in ("timeout", "readTimeout", "writeTimeout"):
         found[name] = int(found[name])
-    return parts | {"options": found, "fills in": True}
+    return parts | {"options": found, "fills in": True, "socket": network not in {"", "tcp", "tcp4", "tcp6"}}
 
 
 def _pgx(found):
@@ -161,6 +169,8 @@ def _node_config(port, extra=()):
         for old, new in names.items():
             if old in found:
                 found[new] = found.pop(old)
+        if port == 6379 and not (found.get("database") or "0").isdigit():
+            raise ValueError("the server refuses a database that is no number")
         hosts = ((host.removeprefix("[").removesuffix("]"), int(given) if given else port),) if host or given else ()
         parts = said(user=found.pop("user", ""), password=found.pop("password", ""), database=found.pop("database", ""), hosts=hosts)
         return parts | {"options": found, "secure": verifies != "no TLS", "fills in": True}
@@ -184,6 +194,15 @@ FOREIGN = {
 }  # fmt: skip
 
 
+def dialled(parts):
+    """Refuse what the driver takes, and cannot dial: a host with a colon, a bracket or an @ is found by no resolver."""
+    for host, _ in () if parts.get("socket") else parts.get("hosts", ()):
+        address = host.partition("%")[0]
+        if host[:1] not in {"/", "@"} and (set(host) & set("[]@") or (":" in host and not is_ipv6(address))):
+            raise ValueError(f"{host} is no host")
+    return parts
+
+
 def reader(target, judges):
     """The reader of a target of another language."""
     name, driver, view = FOREIGN[target]
@@ -195,12 +214,12 @@ def reader(target, judges):
             raise FileNotFoundError(2, "the service's file", "pg_service.conf")
         if target == "node-pg/url" and re.search("ssl(cert|key|rootcert)=", text):
             raise FileNotFoundError(2, "a file", "file")
-        if target == "go-mysql" and ("serverPubKey=" in text or "loc=" in text):
+        if target == "go-mysql" and ("serverPubKey=" in text or "loc=" in text or "tls=" in text) and found is None:
             raise FileNotFoundError(2, "what is registered in Go, or a time zone", "zone")
         if target.startswith("pgx") and ("service" in text or "passfile" in text or "ssl" in text.partition("sslmode=")[0]):
             raise FileNotFoundError(2, "a file", "file")
         if found is None:
             raise ValueError(text)
-        return view(found)
+        return dialled(view(found))
 
     return read

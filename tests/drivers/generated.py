@@ -26,7 +26,7 @@ class Texts:
         self.facts = self.driver.notation(notation or None)
         self.engine = engine or self.driver.engines[0]
         self.several = self.facts.hosts in {"inline", "paired"} or self.facts.host_options == "paired"
-        self.options = [o for o in self.driver.options.values() if o.is_in(self.facts.id) and o.name[0] != "("]
+        self.options = [o for o in self.driver.options.values() if o.is_in(self.facts.id) and o.name[0] != "(" and not (o.since or "").startswith("a later")]
         others = [load_driver(d) for d in driver_ids() if d != name]
         self.foreign = [o.name for d in others if self.engine in d.engines for o in d.options.values() if o.name[0] != "("]
         self.prefixes = list(self.facts.schemes.get(self.engine, ())) or [""]

@@ -46,12 +46,12 @@ LEFT = [
 ]  # fmt: skip
 
 
-# the share that may differ where a judge is not asked by `scripts/test`, in a hundred texts: what is left are texts that
-# the driver takes to fail on later (an address without brackets, a port that is none), and newer versions' names
-SHARES = {
-    "pgjdbc": 5, "mariadb-java": 6, "go-mysql": 6, "pgx/url": 6, "pgx/keyword": 4, "lib-pq/url": 6, "mongo-go/url": 7, "go-mssqldb/url": 11,
-    "go-mssqldb/ado": 16, "node-pg/url": 5, "mysql2/url": 9, "node-mariadb/url": 2, "ioredis/url": 4, "mongo-node/url": 7,
-}  # fmt: skip
+# drivers of other languages, and the share that may differ: what is left are words that they look at only when they
+# connect, and numbers with something behind them, of which Node takes the beginning
+FOREIGN = [
+    "pgjdbc", "mariadb-java", "go-mysql", "pgx/url", "pgx/keyword", "lib-pq/url", "mongo-go/url", "go-mssqldb/url", "go-mssqldb/ado",
+    "node-pg/url", "mysql2/url", "node-mariadb/url", "ioredis/url", "mongo-node/url",
+]  # fmt: skip
 
 
 def is_left(target, kind, text):
@@ -90,8 +90,8 @@ def judges(tmp_path_factory):
 
 
 @pytest.mark.skipif(not JUDGED, reason="run by scripts/test-drivers")
-@pytest.mark.parametrize("target", SHARES)
+@pytest.mark.parametrize("target", FOREIGN)
 def test_a_text_is_read_as_a_driver_of_another_language_reads_it(target, judges, monkeypatch, tmp_path):
     found = judge(target, reader(target, judges), monkeypatch, tmp_path)
     assert [one for one in found if one[1] == "crash"] == []
-    assert len(found) <= COUNT * SHARES[target] / 100, found
+    assert len(found) < COUNT * 0.025, found

@@ -32,11 +32,11 @@ class Option(Record):
     """One option of a driver, as its own source states it.
 
     ``unit`` is what a bare number counts; ``zero`` and ``negative`` say what those numbers mean to the driver;
-    ``repeats`` says that it may be given several times, ``read_only`` that it is understood and never written,
-    and ``refuses`` lists characters that the driver does not take in it; with a ``shape``, a regular expression, the
-    driver takes no other value, and ``wants`` says in words which ones; ``other_words`` is what a switch takes any
-    other word for, where it is not what the driver does elsewhere; ``needs`` names an option without which the
-    driver refuses this one;
+    ``repeats`` says that it may be given several times, ``read_only`` that it is understood and never written, and
+    ``refuses`` lists characters that the driver does not take in it; with a ``shape``, a regular expression, the
+    driver takes no other value, and ``wants`` says in words which ones; ``other_words`` is what any other word counts
+    as, where the driver takes them; a number ``outside`` its bounds is ``refused`` or ``clamped`` to them; ``needs``
+    names an option without which the driver refuses this one;
     ``values`` maps the driver's words to canonical ones, the first word of each meaning being the one that is written.
     """
 
@@ -57,7 +57,8 @@ class Option(Record):
     repeats: bool = False
     refuses: str = ""
     shape: str | None = None
-    other_words: Literal["", "true", "false"] = ""
+    other_words: str = ""
+    outside: Literal["refused", "clamped"] = "refused"
     wants: str | None = None
     needs: str | None = None
     read_only: bool = False
@@ -161,7 +162,7 @@ class NotationFacts(Record):
 class Driver(Record):
     """One client library and its vocabulary.
 
-    With ``exact_words`` the case of an option's word counts; what it cannot read in an option is ``refused`` or
+    With ``exact_words`` the case of an option's word counts, with ``exact_switches`` that of a boolean one; what it cannot read in an option is ``refused`` or
     ``ignored``, as ``misreads`` says, and ``other_words`` are what a switch takes any other word for; ``odd_ports``
     that do not fit their hosts are ``refused`` or ``ignored``; ``passes_text`` says that arguments become text on the
     way, so that booleans are written in words; ``family`` is the name under which the first driver of an engine may be
@@ -188,6 +189,7 @@ class Driver(Record):
     by_canonical: Mapping[str, Option] = _NONE
     unknown_options: Literal["refused", "ignored", "sent"] = "refused"
     exact_words: bool = False
+    exact_switches: bool = False
     misreads: Literal["refused", "ignored"] = "refused"
     odd_ports: Literal["refused", "ignored"] = "refused"
     other_words: Literal["", "true", "false"] = ""

@@ -37,7 +37,7 @@ class Misread(NamedTuple):
 
     case: Case
     facts: Mapping[str, str]
-    value: bool | None = None
+    value: bool | str | int | None = None
 
 
 class Written(NamedTuple):
@@ -77,6 +77,10 @@ def find_word(option: Option, text: str, *, exact: bool = False) -> str | None:
 
 def _read_word(option: Option, driver: Driver, text: str) -> str | Misread:
     word = find_word(option, text, exact=driver.exact_words)
+    if word is None and option.other_words:
+        known = list(option.values or {})
+        facts = {"name": option.name, "known": ", ".join(known), "taken": option.other_words}
+        return Misread(Case.OTHER_THAN_KNOWN, facts, option.other_words)
     return word if word is not None else _misread_word(option, text)
 
 
@@ -90,7 +94,7 @@ def _misread_word(option: Option, text: str) -> Misread:
 def _read_size(option: Option, driver: Driver, text: str) -> ByteSize | Misread | None:
     size = _read_int(option, driver, text)
     if isinstance(size, Misread):
-        return size
+        return size if size.value is None else size._replace(value=ByteSize(int(size.value) * _SIZES[option.unit or "B"]))
     return None if size == 0 and option.zero else ByteSize(size * _SIZES[option.unit or "B"])
 
 
@@ -105,6 +109,9 @@ def _outside(option: Option, number: int | Fraction) -> Misread | None:
     low, high = option.minimum, option.maximum
     if (low is not None and number < low) or (high is not None and number > high):
         bounds = {"low": "" if low is None else str(low), "high": "" if high is None else str(high)}
+        if option.outside == "clamped" and low is not None and high is not None:
+            taken = max(low, min(int(number), high))
+            return Misread(Case.CLAMPED, {"name": option.name, **bounds, "taken": str(taken)}, taken)
         return Misread(Case.BOUNDS, {"name": option.name, **bounds})
     return None
 
@@ -117,6 +124,8 @@ def _read_bool(option: Option, driver: Driver, text: str) -> bool | Misread:
     if driver.exact_words and driver.other_words:
         known = (*driver.true_words, *driver.false_words)
         text = text if text in known else "?"
+    if driver.exact_switches and text not in {*driver.true_words, *driver.false_words}:
+        text = "?"
     folded = text.strip().casefold()
     if folded in (w.casefold() for w in driver.true_words):
         return True

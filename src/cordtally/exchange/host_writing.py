@@ -76,7 +76,7 @@ def _write_hosts(sheet: Sheet) -> None:
                 if host.port is not None:
                     sheet.lose("port", str(host.port), "its host could not be written")
                 continue
-            if host.port is None and ":" in host.name and not host.is_socket and wants_port(target):
+            if host.port is None and ":" in host.name and not host.is_socket and wants_port(host, target):
                 default = load_engine(sheet.cord.engine).default_port
                 reason = f"{sheet.driver.title} reads no default port beside an IPv6 address"
                 booking = sheet.book("port", None, str(default), Outcome.IMPLIED, reason)
@@ -156,11 +156,14 @@ def _unwritable(host: Host, target: Target) -> str | None:
     return None
 
 
-def wants_port(target: Target) -> bool:
+def wants_port(host: Host, target: Target) -> bool:
     """Whether an IPv6 address cannot stand without its port."""
     if target.facts.grammar == "dsn":  # a second pair of brackets is put around it (go-sql-driver 1.5: ensureHavePort)
         return True
-    return isinstance(target.dialect, UrlDialect) and target.dialect.hosts.bare_ipv6 == "refused"
+    if not isinstance(target.dialect, UrlDialect):
+        return False
+    hosts = target.dialect.hosts
+    return hosts.bare_ipv6 == "refused" or (hosts.zones == "before-port" and "%" in host.name)
 
 
 def _write_further(sheet: Sheet, hosts: list[Host]) -> None:

@@ -321,12 +321,13 @@ class Interpreter:
         value = row.value
         if misread is not None:
             found.remarks.append(Remark(misread.case, field.start, field.end, misread.facts))
-        if misread is not None and misread.value is None:
-            found.native[f"{option.vocabulary}/{option.name}"] = Secret(text) if option.secret else text
-        elif canonical in {"tls.level", "authentication"}:
+        if canonical in {"tls.level", "authentication"}:
+            # a word that the driver does not know may mean something to it all the same, as to node-postgres
             word = text if value is None else as_text(value)
             (found.tls if canonical == "tls.level" else found.auth)[option.name] = word
             found.given.add(option.name)
+        elif misread is not None and misread.value is None:
+            found.native[f"{option.vocabulary}/{option.name}"] = Secret(text) if option.secret else text
         elif canonical is None or value is None:
             found.native[f"{option.vocabulary}/{option.name}"] = Secret(text) if option.secret else text
             if option.name in self.target.conditions:

@@ -7,11 +7,12 @@ from __future__ import annotations
 
 from ..model.suspicion import safe_name
 from ..notation import Case, Field, Parsed, Remark
+from ..notation.url_authority import is_ipv6
 from ..patterns import pattern
 from .gathering import Gathered
 from .targets import Target
 
-_TELLING = frozenset("=;:@\\")
+_TELLING = frozenset("=;:@\\[]")
 _LEFT_OVER = frozenset(";,\"'`")
 _ODD = pattern(r"[;,\"'`]|////|\?[^?]*\?")
 _NOWHERE = Field("host", None, "")
@@ -28,6 +29,11 @@ def find_slips(parsed: Parsed, found: Gathered, target: Target) -> list[Remark]:
             remarks[case, field.start] = Remark(case, field.start, field.end, {"driver": target.driver.title})
     made = list(remarks.values())
     grammar = target.facts.grammar
+    if grammar == "url" and target.dialect.hosts.behind_port == "dropped":
+        ports = [f for f in parsed.fields if f.role == "port" and parsed.text[f.end : f.end + 1] == ":"]
+        made += [Remark(Case.SECOND_PORT, f.end, f.end + 1, {}) for f in ports]
+    if grammar == "url" and target.dialect.path.kind == "number":
+        made += _of_number(parsed, found, target)
     if grammar == "url" and "&" in found.roles.get("database", ""):
         made += [
             Remark(Case.OPTIONS_IN_NAME, f.start, f.end, {}) for f in parsed.fields if _holds_options(f, parsed.text)
@@ -55,6 +61,20 @@ def _of_names(parsed: Parsed, found: Gathered, *, placed: bool) -> list[Remark]:
     return made
 
 
+def _of_number(parsed: Parsed, found: Gathered, target: Target) -> list[Remark]:
+    """A name where the database is a number; a path that was passed over has no field."""
+    facts = {"driver": target.driver.title}
+    for field in parsed.fields:
+        if field.role == "database" and not found.roles.get("database", "").isdigit():
+            return [Remark(Case.NO_SUCH_NUMBER, field.start, field.end, facts)]
+    end = max((f.end for f in parsed.fields if f.role in {"scheme", "host", "port", "password"}), default=0)
+    path = parsed.text[end:].partition("?")[0].strip("/ ]")
+    if path and not path.isdigit() and "database" not in found.roles:
+        start = parsed.text.index(path, end)
+        return [Remark(Case.NOT_NUMBERED, start, start + len(path), facts)]
+    return []
+
+
 def _of_host(name: str, target: Target) -> Case | None:
     if "\\" in name and not name.startswith("\\") and "instance" not in target.dialect.positions:
         return Case.BACKSLASH_IN_HOST if target.facts.addresses is None else None
@@ -65,6 +85,8 @@ def _of_host(name: str, target: Target) -> Case | None:
         return Case.OPTION_AMONG_HOSTS
     if name.isdigit():
         return Case.HOST_OF_DIGITS
+    if target.facts.grammar == "url" and name[0] != "/" and not (set(name).isdisjoint(":[]") or is_ipv6(name.partition("%")[0])):
+        return Case.NO_SUCH_HOST
     head, colon, tail = name.rpartition(":")
     # where pairs are parted by semicolons, a host's port stands in an option, or behind a comma
     if colon and target.facts.grammar == "semicolon" and tail.isdigit() and ":" not in head and "\\" not in head:

@@ -29,14 +29,14 @@ class Dialect(BaseDialect):
     ``escaping`` is ``percent`` or ``none``; ``bad_escapes``, a ``%`` without two digits, are ``kept``, ``refused``, or
     ``refused-in-user``; a
     ``fragment`` is ``kept`` (it belongs to what stands before it) or ``dropped``; ``blanks`` are ``kept``,
-    or ``trimmed``: dropped around each part, and refused inside.
+    ``trimmed`` (dropped around each part, and refused inside), or ``cut`` off the end.
     """
 
     positions: tuple[str, ...] = ("user", "password", "host", "port", "database")
     escaping: Literal["percent", "none"] = "percent"
     bad_escapes: Literal["kept", "refused", "refused-in-user"] = "refused"
     fragment: Literal["kept", "dropped"] = "kept"
-    blanks: Literal["kept", "trimmed"] = "kept"
+    blanks: Literal["kept", "trimmed", "cut"] = "kept"
     user: User = User()
     hosts: Hosts = Hosts()
     path: Path = Path()
@@ -76,6 +76,8 @@ def parse_in_full(text: str, dialect: Dialect, prefix: str) -> Parsed:
     GrammarError
         Where the driver would refuse the text, too.
     """
+    if dialect.blanks == "cut" and text.endswith(" "):  # WHATWG URL, 4.4: basic URL parser, step 1
+        return parse_in_full(text.rstrip(" "), dialect, prefix)._replace(text=text)
     position = len(prefix)
     fields = [Field("scheme", None, prefix, 0, position, 0)]
     remarks: list[Remark] = []

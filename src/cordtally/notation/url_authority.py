@@ -52,21 +52,24 @@ class User(Record):
 class Hosts(Record):
     """How hosts are read: ``escaped`` ones are decoded, ``several`` are parted by commas.
 
-    ``bare`` ones, empty, or with an escape outside of sockets and brackets, are ``kept`` or ``refused``, or, where
-    empty, ``refused-in-lists`` or ``refused-if-empty``; with ``port_needs_host`` no port stands alone; ``ports`` are
-    each host's ``own``, or ``shifted`` to the first hosts; ``zones`` of IPv6 are ``kept`` or ``refused``. An
+    ``bare`` ones, empty, or with an escape outside of sockets and brackets, are ``kept`` or ``refused``, ``dropped``,
+    or ``dropped-but-one``, where empty, or, where empty, ``refused-in-lists``, ``refused-if-alone`` or
+    ``refused-if-empty``; with ``port_needs_host`` no port stands alone; ``ports`` are each host's ``own``, or
+    ``shifted`` to the first hosts; ``zones`` of IPv6 are ``kept``, ``refused``, or wanted ``before-port``. An
     ``empty_port``, a colon with nothing behind it, is ``kept`` or ``refused``, a ``zero_port`` is ``kept`` or
     ``dropped``. With ``empty_last`` a comma at the end names one more host, the default one; ``port_range`` refuses a
     port beyond 65535, or below ``least_port``; a port stands behind the ``first`` colon or the ``last``, as
     ``port_at`` says; ``ascii_escapes`` are ``kept`` or ``refused``; ``bare_ipv6`` addresses, without a port, are
-    ``kept`` or ``refused``; with ``address_lists`` a host may be written ``(host=…)(port=…)``.
+    ``kept`` or ``refused``; ``unbracketed`` ones are ``refused``, or taken ``whole``; ``behind_port``, a second colon
+    and what follows it are ``refused`` or ``dropped``; with ``octal_ports`` a 0 at the beginning makes one octal; with
+    ``address_lists`` a host may be written ``(host=…)(port=…)``.
     """
 
     several: bool = False
     empty_last: bool = False
-    bare: Literal["kept", "refused", "refused-in-lists", "refused-if-empty"] = "kept"
+    bare: Literal["kept", "refused", "refused-in-lists", "refused-if-empty", "refused-if-alone", "dropped", "dropped-but-one"] = "kept"
     port_needs_host: bool = False
-    zones: Literal["kept", "refused"] = "kept"
+    zones: Literal["kept", "refused", "before-port"] = "kept"
     empty_port: Literal["kept", "refused"] = "kept"
     zero_port: Literal["kept", "dropped"] = "kept"
     escaped: bool = False
@@ -75,6 +78,9 @@ class Hosts(Record):
     ports: Literal["own", "shifted"] = "own"
     port_at: Literal["first", "last"] = "first"
     bare_ipv6: Literal["kept", "refused"] = "kept"
+    unbracketed: Literal["refused", "whole"] = "refused"
+    octal_ports: bool = False
+    behind_port: Literal["refused", "dropped"] = "refused"
     ascii_escapes: Literal["kept", "refused"] = "kept"
     address_lists: bool = False
 
@@ -121,7 +127,7 @@ def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks:
     if colon > at:
         colon = -1
     if flags.strict:
-        _refuse_loose(text, start, at, colon)
+        _refuse_loose(text, start, at, colon, flags.stops)
     if flags.allowed:
         _refuse_all_but(flags.allowed, text, start, at)
     user_end = at if colon < 0 else colon
@@ -148,10 +154,15 @@ def _refuse_all_but(allowed: str, text: str, start: int, at: int) -> None:
             raise GrammarError("this character must be escaped in a user name or password", place, place + 1, hint)
 
 
-def _refuse_loose(text: str, start: int, at: int, colon: int) -> None:
+def _refuse_loose(text: str, start: int, at: int, colon: int, stops: str) -> None:
     place = text.find("@", start, at)
     if place < 0 and colon >= 0:
         place = text.find(":", colon + 1, at)
+    if place < 0 and not stops:
+        # the MongoDB driver for Go (connstring.go: parse) looks for an @ in the whole text
+        place = text.find("/", start, at)
+        if place < 0 and (later := text.find("@", at + 1, end_of(text, at + 1, "/?"))) >= 0:
+            place = later
     if place >= 0:
         hint = f"write it as {percent.encode(text[place])}"
         raise GrammarError("this character must be escaped in a user name or password", place, place + 1, hint)
@@ -193,7 +204,7 @@ def parse_hosts(text: str, position: int, dialect: Dialect, fields: list[Field])
     GrammarError
         For a bracket without its partner, and a port that is none.
     """
-    flags, length = dialect.hosts, len(text)
+    flags, length, begin = dialect.hosts, len(text), position
     while True:
         if flags.port_at == "last":
             end = _with_last_colon(text, position, dialect, fields)
@@ -215,10 +226,28 @@ def parse_hosts(text: str, position: int, dialect: Dialect, fields: list[Field])
         if end < length and text[end] == "," and flags.several:
             position = end + 1
             continue
-        if flags.ports == "shifted" and fields[-1].role == "host" and any(f.role == "port" for f in fields):
-            # Go, net/url: validOptionalPort looks at what follows the last colon
-            raise GrammarError("the last host of a list must have a port where another has one", position, end)
+        if flags.ports == "shifted":
+            _refuse_last(text, begin, position, end)
+        if flags.bare.startswith("dropped"):
+            _drop_empty(text, begin, end, dialect, fields)
         return end
+
+
+def _refuse_last(text: str, begin: int, position: int, end: int) -> None:
+    """Go takes a list of hosts for one host, and looks at what follows its last colon or ] (net/url: parseHost)."""
+    mark = text.rfind("]", begin, end) + 1 if text.startswith("[", begin) else text.rfind(":", begin, end)
+    tail = text[mark:end] if mark >= 0 else ""
+    if tail and not (tail[0] == ":" and (tail[1:].isdigit() or tail == ":")):
+        raise GrammarError("the last host of a list must have a port where another has one", position, end)
+
+
+def _drop_empty(text: str, begin: int, end: int, dialect: Dialect, fields: list[Field]) -> None:
+    """Leave out the hosts of which nothing is written (pgx, config.go: parseURLSettings; connstring.go: addHost)."""
+    empty = [f for f in fields if f.role == "host" and f.start == f.end and text[f.end : f.end + 1] != ":"]
+    for field in empty:
+        fields.remove(field)
+    if dialect.hosts.bare == "dropped-but-one" and not any(f.role == "host" for f in fields):
+        raise GrammarError("a host is missing here", begin, end, "name one")
 
 
 def _with_last_colon(text: str, position: int, dialect: Dialect, fields: list[Field]) -> int:
@@ -249,6 +278,8 @@ def _bracketed(text: str, position: int, flags: Hosts, fields: list[Field]) -> i
         raise GrammarError("an address with a zone cannot stand in this URL", position + 1 + zone, close)
     fields.append(Field("host", None, percent.decode(raw) if flags.escaped else raw, position + 1, close, position))
     end = close + 1
+    if flags.zones == "before-port" and "%" in raw and text[end : end + 1] != ":":
+        raise GrammarError("an address with a zone is read only where a port follows", position, end, "write the port")
     if end < len(text) and text[end] not in ":/?" + ("," if flags.several else ""):
         raise GrammarError("after ] a colon and a port, a slash or the end must follow", end, end + 1)
     return end
@@ -260,6 +291,9 @@ def _name(text: str, position: int, dialect: Dialect, fields: list[Field]) -> in
     end = end_of(text, position, ":/?,#" if flags.several else ":/?#")
     if end < len(text) and text[end] == "#" and dialect.fragment == "kept":
         end = end_of(text, end, ":/?," if flags.several else ":/?")
+    # Go's net.SplitHostPort sees too many colons, and its drivers go on with all of it
+    if flags.unbracketed == "whole" and text.startswith(":", end) and is_ipv6(text[position : end_of(text, end, "/?,#")]):
+        end = end_of(text, end, "/?,#")
     raw = text[position:end]
     # "host:5432" and "a,,b" name a default host by leaving it out; the end of the text names none
     if flags.ascii_escapes == "refused" and (match := _ASCII_ESCAPE.search(text, position, end)) is not None:
@@ -269,13 +303,25 @@ def _name(text: str, position: int, dialect: Dialect, fields: list[Field]) -> in
         _refuse_bare(text, position, end)
     elif flags.bare == "refused-in-lists":
         _refuse_gap(text, position, end)
-    no_name = flags.bare == "refused-if-empty" or (flags.port_needs_host and text[end : end + 1] == ":")
+    alone = flags.bare == "refused-if-alone" and "," not in {text[position - 1], text[end : end + 1]}
+    no_name = flags.bare == "refused-if-empty" or alone or (flags.port_needs_host and text[end : end + 1] == ":")
     if no_name and end == position:
         raise GrammarError("a host is missing here", position, end + 1, "name one")
     last = flags.empty_last and text[position - 1 : position] == ","
     if raw or last or (end < len(text) and text[end] in ":,"):
         fields.append(Field("host", None, percent.decode(raw) if flags.escaped else raw, position, end, position))
     return end
+
+
+def is_ipv6(text: str) -> bool:
+    """Whether a text is an IPv6 address, without its zone."""
+    from ipaddress import AddressValueError, IPv6Address  # for the few that have two colons
+
+    try:
+        IPv6Address(text)
+    except AddressValueError:
+        return False
+    return True
 
 
 def _refuse_gap(text: str, start: int, end: int) -> None:
@@ -311,8 +357,11 @@ def _properties(text: str, match: re.Match[str], fields: list[Field]) -> int:
 
 def _port(text: str, start: int, dialect: Dialect, fields: list[Field]) -> int:
     flags = dialect.hosts
-    end = end_of(text, start, "/?,#" if flags.several else "/?#")
+    stops = "/?" + ("," if flags.several else "") + ("#" if dialect.fragment == "dropped" else "")
+    end = end_of(text, start, stops)
     raw = text[start:end].strip(" ") if dialect.blanks == "trimmed" else text[start:end]
+    if flags.behind_port == "dropped" and ":" in raw:  # MariaDB Connector/J (HostAddress.parseSimpleHostAddress)
+        raw = raw.partition(":")[0]
     if not raw:
         if flags.empty_port == "refused":
             hint = "give it, or leave the colon out"
@@ -324,8 +373,10 @@ def _port(text: str, start: int, dialect: Dialect, fields: list[Field]) -> int:
     # nine digits tell: int() itself refuses more than 4,300, with an error of its own
     if flags.port_range and not flags.least_port <= int(raw[:9]) <= 65535:
         raise GrammarError("a port is a number from 1 to 65535", start, end)
+    if flags.octal_ports and raw.startswith("0") and set(raw) <= set("01234567"):
+        raw = str(int(raw[:9], 8))
     if flags.zero_port == "kept" or raw.strip("0"):
-        fields.append(Field("port", None, raw, start, end, start))
+        fields.append(Field("port", None, raw, start, start + len(raw) if flags.behind_port == "dropped" else end, start))
     return end
 
 
