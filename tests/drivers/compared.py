@@ -13,13 +13,18 @@ from cordtally.model.values import NANOSECONDS
 REFUSALS = {"value-out-of-range", "wrong-boolean-word", "refused-together", "unknown-option", "option-of-other-driver"}
 ROLES = {"host", "port", "user", "password", "database", "socket", "instance", "service", "realm", "further_host"}
 PARTS = ("user", "password", "database", "hosts")
-LOOKS_AT_PORTS = {"libpq", "psycopg2", "mariadb-java", "pgx", "mongo-go", "sqlalchemy+psycopg", "sqlalchemy+psycopg2"}
+LOOKS_AT_PORTS = {"libpq", "psycopg2", "mariadb-java", "pgx", "mongo-go", "sqlalchemy+psycopg", "sqlalchemy+psycopg2", "ruby-pg",
+                  "php-pgsql", "pdo-pgsql", "dbd-pg", "activerecord+pg"}
 """Readers that see a port that is none; others leave it to the system, and say nothing when they only read."""
 
 
-LATE = {"mysql2/url", "pgjdbc", "lib-pq/url", "node-pg/url", "node-mariadb/url", "ioredis/url"}
+LATE = {"mysql2/url", "pgjdbc", "lib-pq/url", "node-pg/url", "node-mariadb/url", "ioredis/url", "dbd-mysql/dsn",
+        "dbd-mariadb/dsn"}
 """Readers that take any value, and look at it when they connect; what they look at when they read is in `AT_ONCE`."""
 AT_ONCE = ("takes no user", "a port", "databases have", "no host has", "ssl wants", "charset wants", "sslnegotiation does")
+MORE_AT_ONCE = {"dbd-mariadb/dsn": ("port wants",)}
+OWN = ("idle_timeout", "checkout_timeout", "statement_limit", "advisory_locks", "reaping_frequency", "prepared_statements", "strict")
+"""Options of Active Record itself, of which it takes anything."""
 
 
 def disagreement(text, target, theirs):
@@ -43,6 +48,7 @@ def disagreement(text, target, theirs):
         if all(h == "" and p in {None, port} for h, p in right["hosts"]):
             del right["hosts"]
     if "hosts" in left and len(left["hosts"]) == len(right.get("hosts", ())):  # "localhost" is what an empty one stands for
+        left["hosts"] = tuple((h, p if q is not None else None) for (h, p), (_, q) in zip(left["hosts"], right.get("hosts", ()), strict=True))
         pairs = zip(left.get("hosts", ()), right.get("hosts", ()), strict=True)
         right |= {"hosts": tuple(("", p) if mine == "" and h == "localhost" else (h, p) for (mine, _), (h, p) in pairs)}
     if theirs.get("fills in"):  # what it takes for granted where nothing is said
@@ -81,7 +87,11 @@ def ours(text, target):
     findings = [f for f in ct.vet(reading) if not f.message.startswith(("a host", "the host"))]  # a slip, and no refusal
     if target in LATE:
         late = {"value-out-of-range", "wrong-boolean-word"}
-        findings = [f for f in findings if f.rule.value not in late or any(words in f.message for words in AT_ONCE)]
+        findings = [f for f in findings if f.rule.value not in late or any(words in f.message for words in (*AT_ONCE, *MORE_AT_ONCE.get(target, ())))]
+    if target.startswith("activerecord"):
+        findings = [f for f in findings if not f.message.startswith(OWN)]
+    if target == "dbd-mysql/dsn":  # for which a port that is none is the usual one
+        findings = [f for f in findings if not f.message.startswith("a port")]
     # of several hosts libpq only passes over one whose port is none
     ports = reading.driver in LOOKS_AT_PORTS and len(reading.cord.hosts) < 2
     findings = [f for f in findings if ports or not (f.message.startswith("a port is") and f.start is not None and is_number(text[f.start:f.end]))]

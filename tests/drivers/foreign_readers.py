@@ -6,14 +6,17 @@ import re
 import shutil
 import subprocess
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 
-from cordtally.notation.url_authority import is_ipv6
+from cordtally.notation.url_hosts import is_ipv6
 
-from .readers import said
+from .readers import libpq, said
 
 HERE = Path(__file__).parent / "judges"
 _WORD = re.compile(r"([^\s=]+)='((?:[^'\\]|\\.)*)'", re.DOTALL)
+_KEY = re.compile(r"(?:^|;)\s*([^;=]+?)\s*=")
+_NEW_WORDS = re.compile("(?i)strict|mandatory|optional")
 GO = Path("/usr/share/gocode/src/github.com/denisenkom/go-mssqldb")
 JARS = {"PgJdbcJudge": "/usr/share/java/postgresql.jar", "MariaDbJudge": "/usr/share/java/mariadb-java-client.jar"}
 
@@ -34,10 +37,35 @@ class Judge:
         pairs = (word.partition(":") for word in answer[1:])
         return {name: base64.b64decode(value).decode("utf-8", "surrogatepass") for name, _, value in pairs}
 
+    @cache  # noqa: B019 -- a judge lives as long as the session
+    def takes(self, driver, name):
+        """Whether the driver knows an option of this name."""
+        return any(self.read(f"{name}={value}", driver) is not None for value in ("1", "true", "x"))
+
     def close(self):
         self.process.stdin.close()
         self.process.stdout.close()
         self.process.wait(10)
+
+
+class Witness(Judge):
+    """A driver upon one of the C clients, which a stand-in takes the place of: it says what the driver hands to it."""
+
+    def __init__(self, command, folder):
+        self.line = folder / "line"
+        library = folder / "witness.so"
+        if not library.exists():
+            subprocess.run(["cc", "-shared", "-fPIC", "-o", library, HERE / "witness.c", "-ldl"], check=True)
+        super().__init__(command, env={**os.environ, "LD_PRELOAD": str(library), "WITNESS": str(self.line)})
+
+    def read(self, text, driver=""):
+        self.line.write_text("")
+        self.process.stdin.write(f"{driver} {base64.b64encode(text.encode()).decode()}\n")
+        self.process.stdin.flush()
+        self.process.stdout.readline()
+        lines = self.line.read_text().splitlines()
+        pairs = [word.partition(":") for word in lines[0].split()] if lines else []
+        return {name: bytes.fromhex(value).decode() for name, _, value in pairs} if lines else None
 
 
 def _java(name, folder):
@@ -67,7 +95,8 @@ def _sqlclient(folder):
 
 START = {
     "pgjdbc": lambda folder: _java("PgJdbcJudge", folder), "mariadb_java": lambda folder: _java("MariaDbJudge", folder),
-    "go": _go, "node": _node, "sqlclient": _sqlclient, "ruby": lambda folder: Judge(["ruby", HERE / "rubyjudge.rb"]),
+    "go": _go, "node": _node, "sqlclient": _sqlclient, "ruby": lambda folder: Witness(["ruby", HERE / "rubyjudge.rb"], folder),
+    "php": lambda folder: Witness(["php", HERE / "phpjudge.php"], folder), "perl": lambda folder: Witness(["perl", HERE / "perljudge.pl"], folder),
 }  # fmt: skip
 
 
@@ -178,6 +207,25 @@ def _node_config(port, extra=()):
     return view
 
 
+def _on_libpq(found):
+    return libpq(found["conninfo"].removesuffix(" connect_timeout=30")) | {"complete": False, "fills in": True}  # which PDO adds
+
+
+def _on_mysql(found):
+    socket, host, port = found.pop("socket", ""), found.pop("host", ""), int(found.pop("port", 0))
+    if port > 65535:
+        raise ValueError("a port that is none")
+    hosts = ((socket, None),) if socket and host in {"", "localhost"} else ((host, port or 3306),) if host or port else ()
+    return said(user=found.get("user"), password=found.get("password"), database=found.get("database"), hosts=hosts) | {"options": {}}
+
+
+def _sqlclient_said(found):
+    server, _, port = found["source"].removeprefix("tcp:").partition(",")
+    hosts = ((server.partition("\\")[0], int(port) if port.strip().isdigit() else 1433),) if server or port else ()
+    parts = said(user=found["user"], password=found["password"], database=found["database"], hosts=hosts)
+    return parts | {"options": {"Application Name": found["name"], "Connect Timeout": found["timeout"]}}
+
+
 def _mongo_node(found):
     database = "" if found["database"] == "test" else found["database"]
     parts = said(user=found["user"], password=found["password"], database=database, hosts=_hosts(found["hosts"], ":", 27017))
@@ -191,7 +239,25 @@ FOREIGN = {
     "node-pg/url": ("node", "node-pg_all", _node_config(5432)), "mysql2/url": ("node", "mysql2_all", _node_config(3306)),
     "node-mariadb/url": ("node", "node-mariadb_all", _node_config(3306)), "ioredis/url": ("node", "ioredis_all", _node_config(6379)),
     "mongo-node/url": ("node", "mongo-node", _mongo_node),
+    "pdo-pgsql/dsn": ("php", "pdo-pgsql", _on_libpq), "php-pgsql/keyword": ("php", "php-pgsql", _on_libpq),
+    "dbd-pg/dsn": ("perl", "dbd-pg", _on_libpq), "dbd-mysql/dsn": ("perl", "dbd-mysql", _on_mysql), "dbd-mariadb/dsn": ("perl", "dbd-mariadb", _on_mysql),
+    "ruby-pg/keyword": ("ruby", "ruby-pg", _on_libpq), "ruby-pg/url": ("ruby", "ruby-pg", _on_libpq),
+    "activerecord+pg/url": ("ruby", "activerecord", _on_libpq), "activerecord+mysql2/url": ("ruby", "activerecord", _on_mysql),
+    "sqlclient/semicolon": ("sqlclient", "", _sqlclient_said),
 }  # fmt: skip
+
+
+def takes(target, judges):
+    """Which options the installed version knows: facts are of the newest one."""
+    judge = judges(FOREIGN[target][0]) if target in FOREIGN else None
+
+    def known(option):
+        if target == "sqlclient/semicolon":
+            return judge.takes("", option.name)
+        newer = ("a later", "16", "17", "18") if target.startswith("ruby-pg") else "a later"
+        return not (option.since or "").startswith(newer)
+
+    return known
 
 
 def dialled(parts):
@@ -210,6 +276,10 @@ def reader(target, judges):
 
     def read(text):
         found = judge.read(text, driver)
+        if target == "sqlclient/semicolon" and (_NEW_WORDS.search(text) or not all(judge.takes("", name) for name in _KEY.findall(text))):
+            raise FileNotFoundError(2, "Mono has an older one", "version 6.8")
+        if target == "ruby-pg/url" and " " in text:
+            raise FileNotFoundError(2, "libpq takes blanks up to 17, and refuses them since", "version 15")
         if target == "pgjdbc" and "service=" in text:
             raise FileNotFoundError(2, "the service's file", "pg_service.conf")
         if target == "node-pg/url" and re.search("ssl(cert|key|rootcert)=", text):

@@ -19,14 +19,14 @@ ODD_PORTS = ["", ":", ":0", ":70000", ":abc", ":05432", ":1:2"]
 class Texts:
     """Draws texts for one notation of a driver."""
 
-    def __init__(self, target, seed, engine=None):
+    def __init__(self, target, seed, engine=None, takes=lambda option: True):
         self.random = random.Random(f"{target} {seed}")
         name, _, notation = target.partition("/")
         self.driver = load_driver(name)
         self.facts = self.driver.notation(notation or None)
         self.engine = engine or self.driver.engines[0]
         self.several = self.facts.hosts in {"inline", "paired"} or self.facts.host_options == "paired"
-        self.options = [o for o in self.driver.options.values() if o.is_in(self.facts.id) and o.name[0] != "(" and not (o.since or "").startswith("a later")]
+        self.options = [o for o in self.driver.options.values() if o.is_in(self.facts.id) and o.name[0] != "(" and takes(o)]
         others = [load_driver(d) for d in driver_ids() if d != name]
         self.foreign = [o.name for d in others if self.engine in d.engines for o in d.options.values() if o.name[0] != "("]
         self.prefixes = list(self.facts.schemes.get(self.engine, ())) or [""]
@@ -64,17 +64,18 @@ class Texts:
         return self.random.choice(self.prefixes) + "/" + name + ("?" + "&".join("=".join(p) for p in pairs) if pairs else "")
 
     def keyword(self):
-        join, equals = self.random.choice([" ", " ", "  ", "\t"]), self.random.choice(["=", "=", "=", " = "])
+        parted = [";", ";", "; ", " "] if self.facts.flags.get("semicolons") else [" ", " ", "  ", "\t"]
+        prefix, join, equals = self.random.choice(self.prefixes), self.random.choice(parted), self.random.choice(["=", "=", "=", " = "])
         values = ["'a b'", "'it\\'s'", "''", "a\\ b", "'x", "\\\\", "", "é", "'a\\\\'", "a=b", "a;b"]
         pairs = [self.pair() for _ in range(self.random.choice([1, 2, 3, 4]))]
-        return join.join(f"{name}{equals}{self.pick([value or 'x'], values, 0.85)}" for name, value in pairs)
+        return prefix + join.join(f"{name}{equals}{self.pick([value or 'x'], values, 0.85)}" for name, value in pairs)
 
     def semicolon(self):
-        join = self.random.choice([";", ";", "; ", ";;"])
+        prefix, join = self.random.choice(self.prefixes), self.random.choice([";", ";", "; ", ";;"])
         values = ["'a b'", '"a;b"', "'it''s'", "", " x ", "a=b", "{a}", "é", "'x", '"a""b"', "a'b"]
         pairs = [self.pair() for _ in range(self.random.choice([1, 2, 3, 4]))]
         equals = self.random.choice(["=", "=", "=", " = "])
-        return join.join(f"{name}{equals}{self.pick([value], values, 0.85)}" for name, value in pairs) + self.random.choice(["", "", ";"])
+        return prefix + join.join(f"{name}{equals}{self.pick([value], values, 0.85)}" for name, value in pairs) + self.random.choice(["", "", ";"])
 
     def go_dsn(self):
         chance, text = self.random.random, ""

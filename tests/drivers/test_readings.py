@@ -13,7 +13,7 @@ import re
 import pytest
 
 from .compared import disagreement
-from .foreign_readers import reader, started_judges
+from .foreign_readers import FOREIGN, reader, started_judges, takes
 from .generated import Texts
 from .readers import READERS, quiet
 
@@ -46,23 +46,15 @@ LEFT = [
 ]  # fmt: skip
 
 
-# drivers of other languages, and the share that may differ: what is left are words that they look at only when they
-# connect, and numbers with something behind them, of which Node takes the beginning
-FOREIGN = [
-    "pgjdbc", "mariadb-java", "go-mysql", "pgx/url", "pgx/keyword", "lib-pq/url", "mongo-go/url", "go-mssqldb/url", "go-mssqldb/ado",
-    "node-pg/url", "mysql2/url", "node-mariadb/url", "ioredis/url", "mongo-node/url",
-]  # fmt: skip
-
-
 def is_left(target, kind, text):
     return any(re.match(driver, target) and re.fullmatch(of, kind) and re.search(form, text) for driver, of, form, _ in LEFT)
 
 
-def judge(target, read, monkeypatch, tmp_path):
+def judge(target, read, monkeypatch, tmp_path, **options):
     """The texts that were read otherwise, with the kind and the facts of each; what was seen goes on record."""
     monkeypatch.setenv("HOME", str(tmp_path))
     logging.disable()
-    texts = Texts(target, SEED)
+    texts = Texts(target, SEED, **options)
     drawn = [texts.one() for _ in range(COUNT)]
     judged = [(text, quiet(read, text)) for text in drawn]
     logging.disable(logging.NOTSET)
@@ -92,6 +84,6 @@ def judges(tmp_path_factory):
 @pytest.mark.skipif(not JUDGED, reason="run by scripts/test-drivers")
 @pytest.mark.parametrize("target", FOREIGN)
 def test_a_text_is_read_as_a_driver_of_another_language_reads_it(target, judges, monkeypatch, tmp_path):
-    found = judge(target, reader(target, judges), monkeypatch, tmp_path)
+    found = judge(target, reader(target, judges), monkeypatch, tmp_path, takes=takes(target, judges))
     assert [one for one in found if one[1] == "crash"] == []
     assert len(found) < COUNT * 0.025, found

@@ -162,7 +162,8 @@ class NotationFacts(Record):
 class Driver(Record):
     """One client library and its vocabulary.
 
-    With ``exact_words`` the case of an option's word counts, with ``exact_switches`` that of a boolean one; what it cannot read in an option is ``refused`` or
+    With ``exact_words`` the case of an option's word counts, with ``exact_switches`` that of a boolean one; it
+    ``passes_over`` unknown names that begin with ``capitals``; what it cannot read in an option is ``refused`` or
     ``ignored``, as ``misreads`` says, and ``other_words`` are what a switch takes any other word for; ``odd_ports``
     that do not fit their hosts are ``refused`` or ``ignored``; ``passes_text`` says that arguments become text on the
     way, so that booleans are written in words; ``family`` is the name under which the first driver of an engine may be
@@ -172,7 +173,7 @@ class Driver(Record):
     the greater of a part and the option that stands for it counts; ``registered`` lists the names under which a driver
     manager knows it, with ``*`` for what differs by version; where a socket is given by its file and not by its
     folder, ``socket_file`` is how that file is called, up to the port; ``localhost_is_socket`` says that this name
-    never leads to a port.
+    never leads to a port, and that another one is reached over the network, whatever socket is given.
     """
 
     id: str
@@ -188,6 +189,7 @@ class Driver(Record):
     by_spelling: Mapping[str, Option] = _NONE
     by_canonical: Mapping[str, Option] = _NONE
     unknown_options: Literal["refused", "ignored", "sent"] = "refused"
+    passes_over: Literal["", "capitals"] = ""
     exact_words: bool = False
     exact_switches: bool = False
     misreads: Literal["refused", "ignored"] = "refused"

@@ -37,7 +37,7 @@ class Misread(NamedTuple):
 
     case: Case
     facts: Mapping[str, str]
-    value: bool | str | int | None = None
+    value: OptionValue | None = None
 
 
 class Written(NamedTuple):
@@ -92,10 +92,10 @@ def _misread_word(option: Option, text: str) -> Misread:
 
 
 def _read_size(option: Option, driver: Driver, text: str) -> ByteSize | Misread | None:
-    size = _read_int(option, driver, text)
+    size, unit = _read_int(option, driver, text), _SIZES[option.unit or "B"]
     if isinstance(size, Misread):
-        return size if size.value is None else size._replace(value=ByteSize(int(size.value) * _SIZES[option.unit or "B"]))
-    return None if size == 0 and option.zero else ByteSize(size * _SIZES[option.unit or "B"])
+        return size if not isinstance(size.value, int) else size._replace(value=ByteSize(size.value * unit))
+    return None if size == 0 and option.zero else ByteSize(size * unit)
 
 
 def _read_int(option: Option, driver: Driver, text: str) -> int | Misread:

@@ -8,7 +8,7 @@ from ..catalog import load_engine
 from ..model import Host, MaskedText, OptionValue, Words, clear
 from ..notation import CannotHold, Field
 from ..notation.url import Dialect as UrlDialect
-from ..notation.url_authority import render_host
+from ..notation.url_hosts import render_host
 from ..text import as_text
 from .addresses import AddressCodec, NoAddress, codec_of
 from .codecs import NoWord, write_value

@@ -211,6 +211,9 @@ class Interpreter:
     def _take_host(self, text: str, field: Field, option: Option) -> None:
         """A host given as an option stands for those of the authority, and joins other ones that were given so."""
         found, facts = self.found, self.target.facts
+        if found.socket and self._reaches(text):
+            self._pass_over_socket(found.hosts[0].field or field)
+            found.socket, found.hosts[:] = False, []
         if found.socket or (self.positional_hosts and not self._wins("host", text, found.hosts[0].address)):
             return
         # a port that stands in the authority stays, though its host goes: libpq reads @:6432/db?host=/run so
@@ -252,11 +255,24 @@ class Interpreter:
     def _take_socket(self, text: str, field: Field, option: Option) -> None:
         folder, slash, name = text.rpartition("/")
         file = self.driver.socket_file
+        if any(self._reaches(host.address) for host in self.found.hosts):
+            self._pass_over_socket(field)
+            return
         self.found.socket = bool(text)
         if file is not None and slash and name.startswith(file) and name[len(file) :].isdigit():
             self.found.hosts[:] = [FoundHost(folder, field, self._port(name[len(file) :], field))]
         else:
             self.found.hosts[:] = [FoundHost(text, field)]
+
+    def _reaches(self, host: str) -> bool:
+        """Whether a host is reached over the network, whatever socket is given, as with MySQL's client libraries."""
+        return self.driver.localhost_is_socket and host not in {"", "localhost"} and not host.startswith("/")
+
+    def _pass_over_socket(self, field: Field) -> None:
+        why = f"{self.driver.title} passes over the socket beside a host that is not localhost"
+        self.found.remarks.append(
+            Remark(Case.CONFLICT, field.start, field.end, {"why": why, "hint": "keep one of them"})
+        )
 
     def _take_instance(self, text: str, field: Field, option: Option) -> None:
         if not self.found.hosts:
@@ -308,7 +324,7 @@ class Interpreter:
             "driver": driver.title,
             "id": driver.id,
             "name": shown,
-            "fate": driver.unknown_options,
+            "fate": "ignored" if driver.passes_over and name[:1].isupper() else driver.unknown_options,
             "nearest": meant.name if meant is not None else "",
         }
         found.remarks.append(Remark(Case.UNKNOWN, field.whole, field.end, facts))

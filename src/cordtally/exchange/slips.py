@@ -5,9 +5,12 @@ Each is told from the parts as they were read; the words for them are facts of t
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from ..model.suspicion import safe_name
 from ..notation import Case, Field, Parsed, Remark
-from ..notation.url_authority import is_ipv6
+from ..notation.url import Dialect as UrlDialect
+from ..notation.url_hosts import is_ipv6
 from ..patterns import pattern
 from .gathering import Gathered
 from .targets import Target
@@ -28,22 +31,26 @@ def find_slips(parsed: Parsed, found: Gathered, target: Target) -> list[Remark]:
             field = host.field or _NOWHERE
             remarks[case, field.start] = Remark(case, field.start, field.end, {"driver": target.driver.title})
     made = list(remarks.values())
-    grammar = target.facts.grammar
-    if grammar == "url" and target.dialect.hosts.behind_port == "dropped":
-        ports = [f for f in parsed.fields if f.role == "port" and parsed.text[f.end : f.end + 1] == ":"]
-        made += [Remark(Case.SECOND_PORT, f.end, f.end + 1, {}) for f in ports]
-    if grammar == "url" and target.dialect.path.kind == "number":
-        made += _of_number(parsed, found, target)
-    if grammar == "url" and "&" in found.roles.get("database", ""):
-        made += [
-            Remark(Case.OPTIONS_IN_NAME, f.start, f.end, {}) for f in parsed.fields if _holds_options(f, parsed.text)
-        ]
-    if grammar == "url" and target.dialect.positions and _ODD.search(parsed.text) is not None:
-        made += _of_names(parsed, found, placed="host" in target.dialect.positions)
-    elif grammar == "keyword":
+    if isinstance(target.dialect, UrlDialect):
+        made += _of_url(parsed, found, target, target.dialect)
+    elif target.facts.grammar == "keyword":
         ended = [f for f in parsed.fields if type(f.value) is str and f.value[-1:] in {";", ","}]
         made += [Remark(Case.SEPARATOR_KEPT, f.end - 1, f.end, {"name": f.name or ""}) for f in ended]
     return made
+
+
+def _of_url(parsed: Parsed, found: Gathered, target: Target, dialect: UrlDialect) -> Iterator[Remark]:
+    """A port behind the port, a database that is no number, options in its name, and what `_of_names` finds."""
+    if dialect.hosts.behind_port == "dropped":
+        ports = [f for f in parsed.fields if f.role == "port" and parsed.text[f.end : f.end + 1] == ":"]
+        yield from (Remark(Case.SECOND_PORT, f.end, f.end + 1, {}) for f in ports)
+    if dialect.path.kind == "number":
+        yield from _of_number(parsed, found, target)
+    if "&" in found.roles.get("database", ""):
+        named = [f for f in parsed.fields if _holds_options(f, parsed.text)]
+        yield from (Remark(Case.OPTIONS_IN_NAME, f.start, f.end, {}) for f in named)
+    if dialect.positions and _ODD.search(parsed.text) is not None:
+        yield from _of_names(parsed, found, placed="host" in dialect.positions)
 
 
 def _of_names(parsed: Parsed, found: Gathered, *, placed: bool) -> list[Remark]:
@@ -85,7 +92,8 @@ def _of_host(name: str, target: Target) -> Case | None:
         return Case.OPTION_AMONG_HOSTS
     if name.isdigit():
         return Case.HOST_OF_DIGITS
-    if target.facts.grammar == "url" and name[0] != "/" and not (set(name).isdisjoint(":[]") or is_ipv6(name.partition("%")[0])):
+    odd = not set(name).isdisjoint(":[]") and not is_ipv6(name.partition("%")[0])
+    if target.facts.grammar == "url" and name[0] != "/" and odd:
         return Case.NO_SUCH_HOST
     head, colon, tail = name.rpartition(":")
     # where pairs are parted by semicolons, a host's port stands in an option, or behind a comma

@@ -90,7 +90,9 @@ def _address(cursor: Cursor, fields: list[Field]) -> None:
             raise GrammarError("a network is a word, like tcp or unix", start, bracket, "did the password end early?")
         fields.append(Field("option", NETWORK, network, start, bracket, start))
     if network not in {"", "tcp", "unix"} and inner == end:
-        raise GrammarError(f"this driver knows no default address for {network}", bracket, cursor.end, "write the address")
+        raise GrammarError(
+            f"this driver knows no default address for {network}", bracket, cursor.end, "write the address"
+        )
     # only to a network of tcp does a port belong; others are registered in Go, and their addresses are their own
     if network not in _OF_TCP:
         fields.append(Field("host", None, text[inner:end], inner, end, inner))
@@ -114,7 +116,9 @@ def _address(cursor: Cursor, fields: list[Field]) -> None:
         raise GrammarError("this driver reads no default port beside an address in brackets", inner, end, hint)
     if network in _NO_DEFAULTS and not port:
         # dsn.go: normalize; the default address and port are those of tcp alone
-        raise GrammarError(f"this driver reads no default port behind {network}", inner, end, f"write it, as in {network}(host:3306)")
+        raise GrammarError(
+            f"this driver reads no default port behind {network}", inner, end, f"write it, as in {network}(host:3306)"
+        )
     if port_at < end and not (text[port_at] == ":" and port.isascii() and port.isdigit()):
         raise GrammarError("a port is a number from 1 to 65535", port_at, end)
     if port:
@@ -145,7 +149,9 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     port, database = "", Piece("")
     network = next((as_text(f.value) for f in fields if f.name == NETWORK), "")
     alone = {f.role for f in fields} & {"host", "port"} == {"host"}
-    if not _NETWORK.fullmatch(network) or not ((alone and network not in _NO_DEFAULTS) or (not alone and network in _OF_TCP)):
+    if not _NETWORK.fullmatch(network) or not (
+        (alone and network not in _NO_DEFAULTS) or (not alone and network in _OF_TCP)
+    ):
         network = ""
     query: list[Piece] = []
     for part in fields:

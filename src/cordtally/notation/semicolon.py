@@ -34,10 +34,11 @@ class Dialect(BaseDialect):
     """How one driver quotes.
 
     ``quoting`` is ``either-quote``, ``braces``, ``doubled`` or ``none``; ``braced`` and ``percent`` list the keys that
-    take braces (``*`` for all), and those whose unbraced value is percent-decoded; ``unnamed`` names the first values,
-    where they stand without a key; ``bare_keys``, without an equals sign, are ``refused`` or passed over; ``trims``
-    cuts blanks around bare values, and where ``value_ends`` are ``trimmed``, blanks at the end of every value are
-    lost; ``separators`` part the pairs; ``bracketed`` lists the keys whose value may hold a colon inside [ and ];
+    take braces (``*`` for all), and those whose unbraced value is percent-decoded; ``unnamed`` names the first values
+    without a key, or, where ``bare_keys`` are ``next``, any such value, in turn; ``keys`` are ``trimmed`` or
+    ``exact``; ``bare_keys``, without an equals sign, are otherwise ``refused`` or ``kept`` out; ``trims`` cuts blanks
+    around bare values, and where ``value_ends`` are ``trimmed``, blanks at the end of every value are lost;
+    ``separators`` part the pairs; ``bracketed`` lists the keys whose value may hold a colon inside [ and ];
     ``rest_is`` names the key that a text without any equals sign stands for.
     """
 
@@ -46,11 +47,16 @@ class Dialect(BaseDialect):
     percent: tuple[str, ...] = ()
     trims: bool = False
     unnamed: tuple[str, ...] = ()
-    bare_keys: Literal["refused", "kept"] = "refused"
+    bare_keys: Literal["refused", "kept", "next"] = "refused"
+    keys: Literal["trimmed", "exact"] = "trimmed"
     value_ends: Literal["kept", "trimmed"] = "kept"
     separators: Literal[";", ":;"] = ";"
     bracketed: tuple[str, ...] = ()
     rest_is: str = ""
+
+
+# a value without a key stands for the next of `unnamed` that has none yet, an empty one, too (DBD/mysql.pm: _OdbcParse)
+_SAME = {"hostname": "host", "db": "database", "dbname": "database"}
 
 
 def looks_like(text: str) -> int:
@@ -104,23 +110,38 @@ def _parse_unquoted(text: str, position: int, dialect: Dialect, fields: list[Fie
     doubled, position_of_first = dialect.quoting == "doubled", position
     # a bracket that is never closed encloses nothing; looked up once, so that hostile texts take linear time
     last_bracket = text.rfind("]") if dialect.bracketed else -1
+    named: set[str] = set()
+    unkeyed: dict[str, Field] = {}
     while position < len(text):
         end = _end_of_unquoted(text, position, dialect, last_bracket)
         equals = text.find("=", position, end)
         given = len(fields) - (1 if position_of_first else 0)
-        if equals < 0 and end > position and given < len(dialect.unnamed):
+        if equals < 0 and dialect.bare_keys == "next":
+            name = next((n for n in dialect.unnamed if n not in named), None)
+            if name is not None:
+                unkeyed[name] = Field("option", name, text[position:end], position, end, position)
+                fields.append(unkeyed[name])
+                named.add(name)
+        elif equals < 0 and end > position and given < len(dialect.unnamed):
             # DBI: "dbi:mysql:tides:gauge.example:3306", in this order
             name = dialect.unnamed[given]
             fields.append(Field("option", name, text[position:end], position, end, position))
         elif equals < 0 and end > position and text[position:end].strip() and dialect.bare_keys == "refused":
             raise GrammarError("a key has no = and value", position, end, "nothing is quoted here: did it end early?")
         if equals >= 0:
-            start, name, value = equals + 1, text[position:equals].strip(), text[equals + 1 : end]
+            start, name, value = equals + 1, text[position:equals], text[equals + 1 : end]
+            name = name if dialect.keys == "exact" else name.strip()
             if not name:
                 raise GrammarError("a key is missing before =", position, equals + 1)
+            if dialect.bare_keys == "next":
+                same = _SAME.get(name, name)
+                if same in unkeyed:  # what stands with its key counts
+                    fields.remove(unkeyed.pop(same))
+                named.add(same)
             if doubled:
                 value = value.replace(";;", ";")
-            if dialect.bracketed and value[:1] == "[" and value[-1:] == "]":
+            # DBI takes brackets off only where something follows (DBD/mysql.pm: _OdbcParse)
+            if dialect.bracketed and end < len(text) and value[:1] == "[" and value[-1:] == "]":
                 start, value = start + 1, value[1:-1]
             if dialect.trims:
                 start, value = start + len(value) - len(value.lstrip()), value.strip()
@@ -186,6 +207,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     """Write pairs, each value quoted as its driver reads it."""
     pieces: list[Piece] = []
     refused: list[Refused] = []
+    ends_bracketed = False
     braced = {name.casefold() for name in dialect.braced}
     for part in fields:
         name, value = part.name or "", as_text(part.value)
@@ -202,6 +224,9 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
             refused.append(Refused(part, problem.reason))
             continue
         pieces += [piece_of_key(name, f"{';' if pieces else ''}{key}="), piece_of(part.value, written)]
+        ends_bracketed = bool(dialect.bracketed) and written.endswith("]")
+    if ends_bracketed:  # DBI takes brackets off only where something follows
+        pieces.append(Piece(";"))
     return Rendered([Piece(prefix), *pieces] if prefix else pieces, refused)
 
 

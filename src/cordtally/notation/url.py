@@ -2,9 +2,9 @@
 
     text      = prefix [ user-info "@" ] hosts [ path ] [ "?" query ] [ "#" fragment ]
 
-The three parts have modules of their own, each with its flags, its reading and its writing: ``url_authority`` (user and
-hosts), ``url_path``, ``url_query``. Source: RFC 3986 for the shape and the escapes; how each driver departs from it
-stands in the flags.
+The parts have modules of their own, each with its flags, its reading and its writing: ``url_user``, ``url_hosts``,
+``url_path``, ``url_query``. Source: RFC 3986 for the shape and the escapes; how each driver departs from it stands in
+the flags.
 """
 
 from __future__ import annotations
@@ -17,19 +17,22 @@ from . import percent
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import BaseDialect, is_no_object
 from .remarks import Remark
-from .url_authority import Hosts, User, end_of, parse_hosts, parse_user, render_host, render_user
+from .searching import end_of
+from .url_hosts import Hosts, parse_hosts, render_host
 from .url_path import Path, parse_path, render_path
 from .url_query import Query, parse_query, render_pair
+from .url_rfc2396 import refuse_odd_characters
 from .url_tame import has_usual_places, parse_tame
+from .url_user import User, parse_user, render_user
 
 
 class Dialect(BaseDialect):
     """How one driver departs from RFC 3986; what bears on one part stands in that part's flags.
 
     ``escaping`` is ``percent`` or ``none``; ``bad_escapes``, a ``%`` without two digits, are ``kept``, ``refused``, or
-    ``refused-in-user``; a
-    ``fragment`` is ``kept`` (it belongs to what stands before it) or ``dropped``; ``blanks`` are ``kept``,
-    ``trimmed`` (dropped around each part, and refused inside), or ``cut`` off the end.
+    ``refused-in-user``; a ``fragment`` is ``kept`` (it belongs to what stands before it) or ``dropped``; ``blanks`` are
+    ``kept``, ``trimmed`` (dropped around each part, and refused inside), or ``cut`` off the end; ``characters`` are
+    ``any``, or those of ``rfc2396``.
     """
 
     positions: tuple[str, ...] = ("user", "password", "host", "port", "database")
@@ -37,6 +40,7 @@ class Dialect(BaseDialect):
     bad_escapes: Literal["kept", "refused", "refused-in-user"] = "refused"
     fragment: Literal["kept", "dropped"] = "kept"
     blanks: Literal["kept", "trimmed", "cut"] = "kept"
+    characters: Literal["any", "rfc2396"] = "any"
     user: User = User()
     hosts: Hosts = Hosts()
     path: Path = Path()
@@ -86,6 +90,8 @@ def parse_in_full(text: str, dialect: Dialect, prefix: str) -> Parsed:
     elif "user" in dialect.positions:
         position = parse_user(text, position, dialect.user, fields, remarks)
     authority = position
+    if dialect.characters == "rfc2396":
+        refuse_odd_characters(text, len(prefix))
     if "host" in dialect.positions:
         position = parse_hosts(text, position, dialect, fields)
         if dialect.user.needs_host and fields[-1].role in {"user", "password"}:

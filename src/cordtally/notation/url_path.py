@@ -13,7 +13,7 @@ from ..records import Record
 from ..text import GrammarError
 from . import percent
 from .fields import CannotHold, Field
-from .url_authority import end_of
+from .searching import end_of
 
 if TYPE_CHECKING:
     from .url import Dialect

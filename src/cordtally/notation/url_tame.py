@@ -38,6 +38,7 @@ def has_usual_places(dialect: Dialect) -> bool:
         and dialect.path.slash not in {"required", "before-query"}
         and not set(dialect.path.refuses) & set("-_0aA")
         and dialect.escaping == "percent"
+        and dialect.characters == "any"
     )
 
 

@@ -84,17 +84,17 @@ def _owner(name: str, reading: Reading) -> tuple[Driver, Option] | None:
 
 
 def _check_unknown(look: Look) -> Iterator[Finding]:
-    for remark, driver, owner in _unknown(look):
+    for remark, _, owner in _unknown(look):
         if owner is None:
             words = load_remarks()[remark.case.value].say(remark.facts)
-            severity = Severity.ERROR if driver.unknown_options == "refused" else Severity.WARNING
+            severity = Severity.ERROR if remark.facts["fate"] == "refused" else Severity.WARNING
             yield finding(RuleId.UNKNOWN_OPTION, *words, span=(remark.start, remark.end), severity=severity)
 
 
 def _check_other_driver(look: Look) -> Iterator[Finding]:
     for remark, driver, owner in _unknown(look):
         if owner is not None:
-            severity = Severity.ERROR if driver.unknown_options == "refused" else Severity.WARNING
+            severity = Severity.ERROR if remark.facts["fate"] == "refused" else Severity.WARNING
             message, hint = _of_other(remark.facts["name"], owner, driver)
             span = remark.start, remark.end
             yield finding(RuleId.OPTION_OF_OTHER_DRIVER, message, hint, span=span, severity=severity)

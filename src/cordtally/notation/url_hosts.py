@@ -1,6 +1,5 @@
-"""The authority of a URL: who logs in, and at which hosts.
+"""The hosts of a URL.
 
-user-info = user [ ":" password ]
 hosts     = host *( "," host )
 host      = ( "[" IPv6 "]" | name | list of properties ) [ ":" port ]
 """
@@ -8,7 +7,6 @@ host      = ( "[" IPv6 "]" | name | list of properties ) [ ":" port ]
 from __future__ import annotations
 
 import re
-from functools import cache
 from typing import TYPE_CHECKING, Literal
 
 from ..patterns import pattern
@@ -16,37 +14,15 @@ from ..records import Record
 from ..text import GrammarError
 from . import percent
 from .fields import CannotHold, Field
-from .remarks import Case, Remark
+from .searching import end_of
 
 if TYPE_CHECKING:
     from .url import Dialect
 
 _ADDRESS = pattern(r"(?:address=)?((?:\((?:[^()=]+=[^()]*)\))+)", re.IGNORECASE)
 _PROPERTY = pattern(r"([A-Za-z]+)=([^(),]*)")
-_ESCAPED = pattern(r"(?:[A-Za-z0-9._~-]+|%[0-9A-Fa-f]{2})*")
 _ASCII_ESCAPE = pattern(r"%[0-7][0-9A-Fa-f]|[ \\^`{|}]")
-_TROUBLE = frozenset("@/?#:[] %&+")
 _PORT_HINT = "a user name or password with @ : / ? # or % in it must be percent-encoded: did it end where you meant?"
-
-
-class User(Record):
-    """How the user info is read.
-
-    ``at`` says which ``@`` ends it: the ``first`` or the ``last``, before any of ``stops``; where the first colon must
-    come before a ``colon_before``, as libpq has it, that decides instead. With ``plus`` = ``blank`` a ``+`` is one;
-    ``allowed`` lists all that may stand there beside ASCII letters and digits, where it lists anything; where an @
-    ``behind`` the authority is ``refused``, it shows a part that ended early; ``strict`` refuses what must be escaped
-    and a password without a user; ``needs_host`` refuses an ``@`` at the end.
-    """
-
-    at: Literal["first", "last"] = "first"
-    stops: str = "/?#"
-    colon_before: Literal["", "/"] = ""
-    plus: Literal["literal", "blank"] = "literal"
-    allowed: str = ""
-    behind: Literal["kept", "refused"] = "kept"
-    strict: bool = False
-    needs_host: bool = False
 
 
 class Hosts(Record):
@@ -61,13 +37,16 @@ class Hosts(Record):
     port beyond 65535, or below ``least_port``; a port stands behind the ``first`` colon or the ``last``, as
     ``port_at`` says; ``ascii_escapes`` are ``kept`` or ``refused``; ``bare_ipv6`` addresses, without a port, are
     ``kept`` or ``refused``; ``unbracketed`` ones are ``refused``, or taken ``whole``; ``behind_port``, a second colon
-    and what follows it are ``refused`` or ``dropped``; with ``octal_ports`` a 0 at the beginning makes one octal; with
-    ``address_lists`` a host may be written ``(host=…)(port=…)``.
+    and what follows it are ``refused`` or ``dropped``; with ``octal_ports`` a 0 at the beginning makes one octal;
+    writing escapes the characters that are ``also_escaped``; with ``address_lists`` a host may be written
+    ``(host=…)(port=…)``.
     """
 
     several: bool = False
     empty_last: bool = False
-    bare: Literal["kept", "refused", "refused-in-lists", "refused-if-empty", "refused-if-alone", "dropped", "dropped-but-one"] = "kept"
+    bare: Literal[
+        "kept", "refused", "refused-in-lists", "refused-if-empty", "refused-if-alone", "dropped", "dropped-but-one"
+    ] = "kept"
     port_needs_host: bool = False
     zones: Literal["kept", "refused", "before-port"] = "kept"
     empty_port: Literal["kept", "refused"] = "kept"
@@ -82,118 +61,8 @@ class Hosts(Record):
     octal_ports: bool = False
     behind_port: Literal["refused", "dropped"] = "refused"
     ascii_escapes: Literal["kept", "refused"] = "kept"
+    also_escaped: str = ""
     address_lists: bool = False
-
-
-@cache
-def _any_of(characters: str) -> re.Pattern[str]:
-    return re.compile(f"[{re.escape(characters)}]")
-
-
-def end_of(text: str, start: int, stops: str) -> int:
-    """Find the first of several characters; a search that stops there keeps the whole linear."""
-    match = _any_of(stops).search(text, start)
-    return len(text) if match is None else match.start()
-
-
-def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks: list[Remark]) -> int:
-    """``[ user [ ":" password ] "@" ]``: take it apart where there is one, and give the place behind it.
-
-    Raises
-    ------
-    GrammarError
-        Where the dialect is strict and the part must be escaped.
-    """
-    # SQLAlchemy and tokio-postgres stop at nothing: even a slash may stand in a password there
-    limit = end_of(text, start, flags.stops) if flags.stops else len(text)
-    colon = text.find(":", start, limit)
-    if flags.colon_before:
-        # libpq (conninfo_uri_parse_options): up to the first : @ or /; behind a colon, up to the next @
-        slash = text.find(flags.colon_before, start, limit)
-        run = min(p for p in (colon, slash, limit) if p >= 0)
-        at = text.find("@", colon, limit) if colon == run else -1
-        if at < 0:
-            colon, at = -1, text.rfind("@", start, run)
-    elif flags.at == "last":
-        at = text.rfind("@", start, limit)
-    else:
-        at = text.find("@", start, limit)
-    if flags.behind == "refused" and (later := text.find("@", limit)) >= 0:
-        hint = f"write it as {percent.encode(text[limit])}"
-        raise GrammarError("a user name or password ends here, and an @ follows", limit, later + 1, hint)
-    if at < 0:
-        return start
-    # the colon of a port, behind the @
-    if colon > at:
-        colon = -1
-    if flags.strict:
-        _refuse_loose(text, start, at, colon, flags.stops)
-    if flags.allowed:
-        _refuse_all_but(flags.allowed, text, start, at)
-    user_end = at if colon < 0 else colon
-    if user_end > start:
-        raw = text[start:user_end]
-        fields.append(Field("user", None, _decoded(raw, flags), start, user_end, start))
-        _remark_raw("user name", raw, start, user_end, remarks)
-    if colon >= 0:
-        raw = text[colon + 1 : at]
-        fields.append(Field("password", None, _decoded(raw, flags), colon + 1, at, colon + 1))
-        _remark_raw("password", raw, colon + 1, at, remarks)
-    return at + 1
-
-
-def _decoded(raw: str, flags: User) -> str:
-    return percent.decode(raw.replace("+", " ") if flags.plus == "blank" else raw)
-
-
-def _refuse_all_but(allowed: str, text: str, start: int, at: int) -> None:
-    """Refuse any other character (Go, net/url: validUserinfo)."""
-    for place, character in enumerate(text[start:at], start):
-        if not (character.isascii() and character.isalnum()) and character not in allowed:
-            hint = f"write it as {percent.encode(character)}"
-            raise GrammarError("this character must be escaped in a user name or password", place, place + 1, hint)
-
-
-def _refuse_loose(text: str, start: int, at: int, colon: int, stops: str) -> None:
-    place = text.find("@", start, at)
-    if place < 0 and colon >= 0:
-        place = text.find(":", colon + 1, at)
-    if place < 0 and not stops:
-        # the MongoDB driver for Go (connstring.go: parse) looks for an @ in the whole text
-        place = text.find("/", start, at)
-        if place < 0 and (later := text.find("@", at + 1, end_of(text, at + 1, "/?"))) >= 0:
-            place = later
-    if place >= 0:
-        hint = f"write it as {percent.encode(text[place])}"
-        raise GrammarError("this character must be escaped in a user name or password", place, place + 1, hint)
-    if start in {at, colon}:
-        raise GrammarError("a user name is missing before the @", start, at + 1)
-
-
-def _remark_raw(what: str, raw: str, start: int, end: int, remarks: list[Remark]) -> None:
-    # three tests, the cheapest first: nearly all names and passwords leave at one of them
-    if raw.isalnum() or _TROUBLE.isdisjoint(raw) or _ESCAPED.fullmatch(raw):
-        return
-    found = [c for c in dict.fromkeys(raw) if c in _TROUBLE and c not in "%+"]
-    if percent.find_bad_escape(raw, 0, len(raw)) >= 0:
-        found.append("%")
-    if found:
-        shown = " ".join("a blank" if c == " " else c for c in found)
-        facts = {"part": what, "characters": shown, "first": found[0], "escaped": f"%{ord(found[0]):02X}"}
-        remarks.append(Remark(Case.UNESCAPED, start, end, facts))
-
-
-def render_user(value: str, flags: User) -> str:
-    """Write a user.
-
-    Raises
-    ------
-    CannotHold
-        For an empty one, where the dialect is strict.
-    """
-    if value == "" and flags.strict:
-        raise CannotHold("an empty user name cannot stand here")
-    return percent.encode(value)
 
 
 def parse_hosts(text: str, position: int, dialect: Dialect, fields: list[Field]) -> int:
@@ -292,8 +161,9 @@ def _name(text: str, position: int, dialect: Dialect, fields: list[Field]) -> in
     if end < len(text) and text[end] == "#" and dialect.fragment == "kept":
         end = end_of(text, end, ":/?," if flags.several else ":/?")
     # Go's net.SplitHostPort sees too many colons, and its drivers go on with all of it
-    if flags.unbracketed == "whole" and text.startswith(":", end) and is_ipv6(text[position : end_of(text, end, "/?,#")]):
-        end = end_of(text, end, "/?,#")
+    if flags.unbracketed == "whole" and text.startswith(":", end):
+        whole = end_of(text, end, "/?,#")
+        end = whole if is_ipv6(text[position:whole]) else end
     raw = text[position:end]
     # "host:5432" and "a,,b" name a default host by leaving it out; the end of the text names none
     if flags.ascii_escapes == "refused" and (match := _ASCII_ESCAPE.search(text, position, end)) is not None:
@@ -376,7 +246,8 @@ def _port(text: str, start: int, dialect: Dialect, fields: list[Field]) -> int:
     if flags.octal_ports and raw.startswith("0") and set(raw) <= set("01234567"):
         raw = str(int(raw[:9], 8))
     if flags.zero_port == "kept" or raw.strip("0"):
-        fields.append(Field("port", None, raw, start, start + len(raw) if flags.behind_port == "dropped" else end, start))
+        last = start + len(raw) if flags.behind_port == "dropped" else end
+        fields.append(Field("port", None, raw, start, last, start))
     return end
 
 
@@ -397,6 +268,8 @@ def render_host(value: str, flags: Hosts) -> str:
         if ":" in value and value[:1] not in {"/", "@"}:
             return f"[{percent.encode(value, ':')}]"
         written = percent.encode(value)
+        for character in flags.also_escaped:
+            written = written.replace(character, f"%{ord(character):02X}")
         if flags.bare == "refused" and not value.endswith(".sock") and (written == "" or "%" in written):
             raise CannotHold("the driver wants a host name here, or a socket that ends with .sock")
         return written
