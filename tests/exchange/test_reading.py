@@ -72,7 +72,7 @@ JDBC = [
      {"hosts": "h:1 g:2", "database": "d", "user": "a=b", "options": {"application_name": ""}}),
     ("jdbc:postgresql://[::1]:5432/", {"hosts": "[::1]:5432"}),
     ("jdbc:postgresql://h/d?ssl=true", {"hosts": "h", "database": "d", "tls": "verify-identity", "native": {"pgjdbc/ssl": "true"}}),
-    ("jdbc:postgresql://h/d?targetServerType=slave", {"hosts": "h", "database": "d", "options": {"target_role": "standby"}}),
+    ("jdbc:postgresql://h/d?targetServerType=slave", {"hosts": "h", "database": "d", "options": {"target_role": "read-only"}}),
     ("jdbc:mariadb://h:3306/d?user=a&password=p%26=q+x", {"hosts": "h:3306", "database": "d", "user": "a", "password": "p%26=q+x"}),
     ("jdbc:mariadb://h/a/b#c?useSSL=1&trustServerCertificate=true", {"hosts": "h", "database": "a/b#c", "tls": "encrypted"}),
     ("jdbc:mariadb://h?localSocket=/run/m.sock&connecttimeout=7",

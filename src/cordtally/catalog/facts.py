@@ -151,7 +151,7 @@ class NotationFacts(Record):
     alias_without: tuple[str, ...] = ()
     scheme_words: Mapping[str, str] = _NONE
     carries: tuple[str, str] | None = None
-    addresses: Literal["server", "server-instance", "objects", "stream"] | None = None
+    addresses: Literal["server", "server-instance", "objects", "stream", "authority"] | None = None
     host_required: bool = False
     database_required: bool = False
     names: Mapping[str, str] = _NONE
@@ -263,13 +263,15 @@ class CanonicalOption(Record):
     """An option under its full, driver-independent name; ``usual`` brackets the durations that people mean.
 
     A default that ``matters`` changes what a program sees, so that a conversion speaks of it; what an option
-    ``bears_on`` (``server``, ``database``, ``security``) is not only ``behaviour`` to a comparison.
+    ``bears_on`` (``server``, ``database``, ``security``) is not only ``behaviour`` to a comparison. A word that a
+    driver lacks may be written as one that is ``near``, which is an approximation.
     """
 
     name: str
     type: Literal["str", "int", "bool", "duration", "bytes", "word", "object"]
     meaning: str
     values: tuple[str, ...] = ()
+    near: Mapping[str, str] | None = None
     usual: tuple[str, ...] = ()
     secret: bool = False
     matters: bool = False

@@ -13,6 +13,7 @@ from ..text import as_text
 
 _NETWORKS = {"tcp": "tcp", "np": "named-pipe", "lpc": "shared-memory", "admin": "administrator"}
 _NETWORK = pattern(r"\s*(tcp|np|lpc|admin):", re.IGNORECASE)
+_AUTHORITY = pattern(r"(?:\[([^\[\]]*:[^\[\]]*)\]|([^:\[\]/]*))(?::([0-9]+))?")
 _THIS_MACHINE = {".", "(local)", ""}
 
 
@@ -129,10 +130,28 @@ def _write_stream(hosts: Sequence[Host], scheme: str | None) -> object:
     return f"{scheme}://{address}" if scheme is not None else address
 
 
+def _read_authority(value: object) -> list[Address]:
+    """Read ``host``, ``host:port`` and ``[IPv6]:port``, as PHP's streams do (xp_socket.c: parse_ip_address).
+
+    Tried with mysqli and PDO of PHP 8.2: this port wins, and an address without brackets ends at its first colon.
+    """
+    text = as_text(value)
+    match = _AUTHORITY.fullmatch(text)
+    return [Address(text) if match is None else Address(match[1] or match[2], match[3])]
+
+
+def _write_authority(hosts: Sequence[Host], _: str | None) -> object:
+    address = hosts[0].name
+    if "[" in address or "]" in address or (":" in address and address.count(":") < 2):
+        raise NoAddress("this host name would be read as something else here")
+    return f"[{address}]" if ":" in address else address
+
+
 ADDRESSES: Mapping[str, AddressCodec] = {
     "server": AddressCodec(_read_server, _write_server, instances=True, ports=True, networks=True),
     "server-instance": AddressCodec(_read_server_instance, _write_server_instance, instances=True),
     "stream": AddressCodec(_read_stream, _write_stream, schemes=True),
+    "authority": AddressCodec(_read_authority, _write_authority),
     "objects": AddressCodec(_read_objects, _write_objects, ports=True),
 }
 NO_CODEC = AddressCodec(lambda value: [Address(as_text(value))], lambda hosts, _: hosts[0].name)

@@ -33,6 +33,8 @@ def assemble(found: Gathered, target: Target, engine: str) -> Cord:
     if found.ports is not None:
         if len(found.ports) not in {1, max(1, len(hosts))} and driver.odd_ports == "refused":
             _note_ports(found, driver)
+        if target.facts.addresses == "authority" and hosts and hosts[0].port not in {None, *found.ports}:
+            _note_second_port(found, driver)
         _assign_ports(hosts, found.ports)
     tls, authentication = NO_TLS, NO_AUTHENTICATION
     if found.tls or found.files:
@@ -87,6 +89,12 @@ def _note_ports(found: Gathered, driver: Driver) -> None:
     start, end = (ports[-1].start, ports[-1].end) if ports else (0, 0)
     why = f"{driver.title} cannot tell which port belongs to which host"
     found.remarks.append(Remark(Case.REFUSED, start, end, {"why": why, "hint": "give one port, or one for each host"}))
+
+
+def _note_second_port(found: Gathered, driver: Driver) -> None:
+    port = next(part for part in reversed(found.parts) if part.role == "port")
+    why = f"{driver.title} goes to the port that stands behind the host, and not to this one"
+    found.remarks.append(Remark(Case.CONFLICT, port.start, port.end, {"why": why, "hint": "keep one of them"}))
 
 
 def _assign_ports(hosts: list[FoundHost], ports: list[int | None]) -> None:

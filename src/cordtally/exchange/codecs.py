@@ -11,7 +11,7 @@ from fractions import Fraction
 from math import ceil
 from typing import NamedTuple
 
-from ..catalog import Driver, Option, find_nearest
+from ..catalog import Driver, Option, find_nearest, load_canonical
 from ..model import ByteSize, Duration, MaskedText, OptionValue, Secret
 from ..model.values import NANOSECONDS
 from ..notation import Case
@@ -260,12 +260,20 @@ def write_value(option: Option, driver: Driver, value: OptionValue) -> Written:
             raise NoWord(f"{option.name} takes no number outside its bounds")
         return Written(value)
     if isinstance(value, str) and option.type == "word":
-        return Written(_word_for(option, value))
+        return _write_word(option, value)
     if isinstance(value, Secret) and (option.secret or (isinstance(value, MaskedText) and option.type == "str")):
         return Written(value)
     if isinstance(value, str) and option.type == "str":
         return Written(value)
     raise NoWord(f"{option.name} takes a {option.type}, and the value is of another kind")
+
+
+def _write_word(option: Option, value: str) -> Written:
+    near = (load_canonical()[option.canonical].near or {}).get(value) if option.canonical is not None else None
+    known = (option.values or {}).values()
+    if near is None or value in known or near not in known:
+        return Written(_word_for(option, value))
+    return Written(_word_for(option, near), f"{option.name} has no word for {value}; {near} is the nearest")
 
 
 def _word_for(option: Option, canonical: str) -> str:

@@ -15,6 +15,7 @@ from ..errors import AmbiguousText, TextError
 from ..notation import LIKELY, NO, SURELY, GrammarError, find_scheme, load_grammar
 from ..patterns import pattern
 from ..text import unreadable
+from .addresses import codec_of
 from .targets import Target, load_target
 
 _REGISTERED = pattern(r"(?:^|;)\s*(driver|provider)\s*=\s*\{?([^{};]+)\}?\s*(?:;|$)", re.IGNORECASE)
@@ -198,7 +199,7 @@ def _tells(option: Option, value: str, target: Target) -> int:
     if option.canonical == "database" and _FILE_NAME.search(value):
         return _FILE * any(load_engine(e).embedded for e in target.driver.engines)
     if option.canonical == "host" and _SERVER_ADDRESS.search(value):
-        return _SERVER_ADDRESS_SCORE if target.facts.addresses is not None else -_SERVER_ADDRESS_SCORE
+        return _SERVER_ADDRESS_SCORE if codec_of(target.facts.addresses).instances else -_SERVER_ADDRESS_SCORE
     return 0
 
 

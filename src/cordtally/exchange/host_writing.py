@@ -59,11 +59,12 @@ def _write_hosts(sheet: Sheet) -> None:
     positional = "host" in target.dialect.positions
     kept = _keep(sheet, hosts)
     # the order matters: an address list or a path replaces host and port, a socket fits neither list nor authority
-    if target.facts.addresses is not None:
+    as_option = len(kept) == 1 and kept[0].is_socket and target.facts.socket == "option"
+    if target.facts.addresses is not None and not as_option:
         _write_addresses(sheet, kept, codec_of(target.facts.addresses))
     elif target.facts.socket == "database":
         _write_as_path(sheet, kept)
-    elif len(kept) == 1 and kept[0].is_socket and target.facts.socket == "option":
+    elif as_option:
         _write_socket(sheet, kept[0].address, kept[0].port)
     elif style == "further" and len(kept) > 1:
         _write_further(sheet, kept)

@@ -193,7 +193,10 @@ class Interpreter:
             if option.shape is not None and isinstance(misread := read_value(option, self.driver, text), Misread):
                 self.found.remarks.append(Remark(misread.case, start, end, misread.facts))
             role = _ROLES[canonical]
-            secret = option.secret or role == "password" or _GUARDS.get(role, guard)(text) is not text
+            if role == "host" and target.facts.addresses is not None:
+                secret = any(guard_host(a.host) is not a.host for a in ADDRESSES[target.facts.addresses].read(value))
+            else:
+                secret = option.secret or role == "password" or _GUARDS.get(role, guard)(text) is not text
         self.found.parts.append(_new(Part, (role, name, start, end, secret, whole)))
 
     def _word_for(self, value: object, option: Option | None) -> str:

@@ -12,7 +12,8 @@ from ..notation import Case, Field, Parsed, Remark
 from ..notation.url import Dialect as UrlDialect
 from ..notation.url_hosts import is_ipv6
 from ..patterns import pattern
-from .gathering import Gathered
+from .addresses import codec_of
+from .gathering import FoundHost, Gathered
 from .targets import Target
 
 _TELLING = frozenset("=;:@\\[]")
@@ -26,7 +27,7 @@ def find_slips(parsed: Parsed, found: Gathered, target: Target) -> list[Remark]:
     remarks: dict[tuple[Case, int], Remark] = {}  # several hosts may stand in one field: one remark is enough
     for host in found.hosts:
         if (not _TELLING.isdisjoint(host.address) or host.address.isdigit()) and (
-            case := _of_host(host.address, target)
+            case := _of_host(host.address, target) or _of_brackets(host, parsed, target)
         ) is not None:
             field = host.field or _NOWHERE
             remarks[case, field.start] = Remark(case, field.start, field.end, {"driver": target.driver.title})
@@ -84,7 +85,7 @@ def _of_number(parsed: Parsed, found: Gathered, target: Target) -> list[Remark]:
 
 def _of_host(name: str, target: Target) -> Case | None:
     if "\\" in name and not name.startswith("\\") and "instance" not in target.dialect.positions:
-        return Case.BACKSLASH_IN_HOST if target.facts.addresses is None else None
+        return None if codec_of(target.facts.addresses).instances else Case.BACKSLASH_IN_HOST
     if "@" in name and target.facts.grammar == "url" and "user" not in target.dialect.positions:
         return Case.USER_BEFORE_HOST
     # a ; at the end is told as what it is, a separator that was kept
@@ -93,13 +94,20 @@ def _of_host(name: str, target: Target) -> Case | None:
     if name.isdigit():
         return Case.HOST_OF_DIGITS
     odd = not set(name).isdisjoint(":[]") and not is_ipv6(name.partition("%")[0])
-    if target.facts.grammar == "url" and name[0] != "/" and odd:
+    if (target.facts.grammar == "url" or target.facts.addresses == "authority") and name[0] != "/" and odd:
         return Case.NO_SUCH_HOST
     head, colon, tail = name.rpartition(":")
     # where pairs are parted by semicolons, a host's port stands in an option, or behind a comma
     if colon and target.facts.grammar == "semicolon" and tail.isdigit() and ":" not in head and "\\" not in head:
         return Case.PORT_IN_HOST
     return None
+
+
+def _of_brackets(host: FoundHost, parsed: Parsed, target: Target) -> Case | None:
+    """An address without its brackets, which PHP's streams read up to the first colon."""
+    if target.facts.addresses != "authority" or ":" not in host.address or host.field is None:
+        return None
+    return None if "[" in parsed.text[host.field.start : host.field.end] else Case.NO_SUCH_HOST
 
 
 def _holds_options(field: Field, text: str) -> bool:
