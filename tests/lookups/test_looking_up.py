@@ -4,7 +4,7 @@ import pytest
 
 import cordtally as ct
 from cordtally.lookups import LookUpError, ServiceRecord, find_password, resolve
-from cordtally.lookups.password_file import split_line, unescape, write_line
+from cordtally.lookups.password_file import split_line, unescape
 from cordtally.lookups.places import Places
 from cordtally.lookups.service_records import RecordError, Records
 from cordtally.model import Cord, Host
@@ -95,10 +95,21 @@ def test_a_service_record_that_no_driver_would_accept(answer, told):
         resolve("mongodb+srv://roster.greywick.example/roster", resolver=answer)
 
 
+@pytest.mark.parametrize("folder", ["/var/run/postgresql", "/run/fog", "/tmp", ""])
+def test_the_password_of_a_socket_is_the_one_that_libpq_sends(folder, tmp_path):
+    import psycopg
+
+    path = tmp_path / "passfile"
+    path.write_text("/run/fog:*:*:*:by-folder\n/var/run/postgresql:*:*:*:by-default\n/tmp:*:*:*:by-source\nlocalhost:*:*:*:by-name\n")
+    path.chmod(0o600)
+    connection = psycopg.pq.PGconn.connect_start(f"host='{folder}' user=keeper dbname=tides passfile={path}".encode())
+    assert connection.password.decode() == find_password(Cord("postgresql", (Host(folder),), "tides", "keeper"), path=path)[0].unmask()
+
+
 def test_the_password_file_and_its_permissions(places):
     cord = Cord("postgresql", (Host("gauge", 5433),), "ti:des", "kee\\per")
     path = places.home / ".pgpass"
-    path.write_text("# none\nother:*:*:*:no\n" + write_line(cord, "fog:1\\2") + "\n*:*:*:*:last\n")
+    path.write_text("# none\nother:*:*:*:no\n" + r"gauge:5433:ti\:des:kee\\per:fog\:1\\2" + "\n*:*:*:*:last\n")
     path.chmod(0o644)
     assert find_password(cord, places)[0] is None
     path.chmod(0o600)

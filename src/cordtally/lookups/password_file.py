@@ -8,8 +8,11 @@ from __future__ import annotations
 import stat
 from pathlib import Path
 
-from ..model import Cord, Secret, clear
+from ..model import Cord, Host, Secret, clear
 from .places import Places, read_text
+
+_SOCKET_FOLDERS = {"/var/run/postgresql": ("localhost",), "/tmp": ("/tmp", "localhost")}
+"""The default is fixed when libpq is built: the first in Debian's and psycopg's own, the second in the sources."""
 
 
 def find_password(cord: Cord, places: Places | None = None, path: Path | None = None) -> tuple[Secret | None, str]:
@@ -21,18 +24,26 @@ def find_password(cord: Cord, places: Places | None = None, path: Path | None = 
     if used.stat().st_mode & (stat.S_IRWXG | stat.S_IRWXO):
         return None, f"libpq does not look into {used.name}, because others may read it: chmod 0600 {used.name}"
     host = cord.hosts[0] if cord.hosts else None
-    address = host.name if host is not None and not host.is_socket else "localhost"
+    addresses = {"*", *_addresses(host)}
     port = str(host.port if host is not None and host.port is not None else 5432)
     user = clear(cord.user or "")
-    wanted = [address, port, clear(cord.database or "") or user, user]
+    wanted = [port, clear(cord.database or "") or user, user]
     for number, line in enumerate(text.split("\n"), start=1):
         # only at the very beginning: a # elsewhere may be part of a password (libpq, passwordFromFile)
         if line.startswith("#"):
             continue
         fields = split_line(line)
-        if len(fields) >= 5 and all(f in {"*", w} for f, w in zip(fields[:4], wanted)):
+        fits = len(fields) >= 5 and fields[0] in addresses
+        if fits and all(f in {"*", w} for f, w in zip(fields[1:4], wanted)):
             return Secret(unescape(fields[4])), f"{used.name}, line {number}"
     return None, f"no line of {used.name} fits"
+
+
+def _addresses(host: Host | None) -> tuple[str, ...]:
+    """Under which names libpq looks for a host: the default folder of sockets is localhost, any other one is itself."""
+    if host is None or host.name == "":
+        return ("localhost",)
+    return _SOCKET_FOLDERS.get(host.name, (host.name,))
 
 
 def split_line(line: str) -> list[str]:
@@ -62,13 +73,3 @@ def unescape(raw: str) -> str:
         out += raw[position]
         position += 1
     return out
-
-
-def write_line(cord: Cord, password: str) -> str:
-    """Write the line that lets libpq find a password; parts that the cord leaves open become ``*``."""
-    host = cord.hosts[0] if cord.hosts else None
-    address = None if host is None else "localhost" if host.is_socket else host.name
-    port = None if host is None or host.port is None else str(host.port)
-    database, user = (None if part is None else clear(part) for part in (cord.database, cord.user))
-    parts = [address, port, database, user, password]
-    return ":".join("*" if p is None else p.replace("\\", "\\\\").replace(":", "\\:") for p in parts)
