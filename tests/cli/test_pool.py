@@ -163,8 +163,16 @@ def test_measuring_a_real_server(cli, request, tmp_path, name):
 @pytest.mark.servers
 def test_measuring_stops_cleanly(cli, request, tmp_path):
     """Interrupted, it says so, gives status 130, and leaves no session behind; too many connections are refused."""
+    import psycopg
+
     url = urls(request)["postgresql"]
     assert "measure with" in cli("pool", "measure", url, "--most-connections", "500", "--yes")[2]
+    with psycopg.connect(url, autocommit=True) as admin:
+        admin.execute("CREATE ROLE few LOGIN PASSWORD 'not-a-real-pw' CONNECTION LIMIT 3")
+        few = url.replace(f"harbour_master:{ADMIN_PASSWORD}", "few:not-a-real-pw")
+        status, _, err = cli("pool", "measure", few, "--most-connections", "8", "--yes")
+        admin.execute("DROP ROLE few")
+    assert (status, "measure with 3 at most" in err, "Traceback" in err) == (2, True, False)
     assert "give --yes" in cli("pool", "measure", url, stdin="")[2]
     command = [sys.executable, "-m", "cordtally", "pool", "measure", url, "--statement", "SELECT pg_sleep(0.05)", "--step-time", "20s", "--yes"]
     process = subprocess.Popen(command, stderr=subprocess.PIPE, stdout=subprocess.PIPE, text=True)

@@ -43,6 +43,31 @@ LEFT = [
     ("sqlalchemy.oracledb", "another (option|user)", r"mode=|/[^?]* $|//:", "a mode that is a number; blanks around a SID; an empty user"),
     ("sqlalchemy.sqlite3", "another database", r"\?.*\?|=1", "a ? inside a file's name; an option that sounds secret stays outside of it"),
     ("sqlalchemy", "another hosts", r"unix_socket=[^/]|host=|%22|\"| ", "a socket that is no path, and names that a descriptor cannot hold"),
+    # drivers of other languages
+    ("pdo-pgsql|php-pgsql|dbd-pg|ruby-pg", "refused by us", r"keepalives|tcp_user_timeout|database=|://", "libpq looks at it only on a connection that it does not come to; an option of ours, and names it looks up first"),
+    ("pdo-pgsql|php-pgsql|dbd-pg|ruby-pg|pgx/keyword", "taken by us", r"host ?= ?(\[::1\]|h:1)", "a name that cannot be one, which is warned of"),
+    ("pgx/keyword|activerecord", "refused by us|taken by us", r"sslmode|channel_binding|gss|session_attrs|ssl_m|\t| = ", "without a host TLS is not looked at; words that libpq refuses later; blanks that are none"),
+    ("php-pgsql", "another option", r"= ", "a value left out before a blank"),
+    ("ruby-pg", "taken by us", r"a@b@|hostaddr|oauth|gss|ssl|,|%", "an older libpq does not know it; names that it looks up itself"),
+    ("pgx|lib-pq", "refused by us", r"\[::1[^\]]*$|\[::1[:,/?]|port=|:0|:70000|:abc|u%|%zz|host=|dbname=", "a bracket, a port, an escape, which it overlooks because of another part"),
+    ("pgx", "taken by us", r"ssl|port=", "files that are not there are found when it connects"),
+    ("lib-pq", "another (database|password|hosts)", r"(dbname|password|port)=", "of a part and its option the later in the alphabet counts, once both are escaped"),
+    ("node-pg", "another .*|taken by us", r"%|port=|password=|sslmode=|\"| |sslnegotiation", "an escape or a blank that is none makes it read all else otherwise; a port that is none"),
+    ("node-pg|node-mariadb|ioredis|mongo-node", "refused by us", r"port=|host=|a@b|=1\.5|=5s|=true|=zork|=-1|sslnegotiation=|\?$| $|\"", "what is no number becomes NaN, or as much of it as is one"),
+    ("node-mariadb", "another .*|taken by us", r"port=|username=|maxAllowedPacket|collation| $", "a port that is none; a number that is none"),
+    ("ioredis", "another .*|taken by us", r"password=|db=|port=", "beside a user, a password in the query is lost; a database that is no number"),
+    ("mongo-node", "taken by us|another database", r"authMechanism|authSource|tls|=&|=$|p:w|a;b", "log-ins that lack something; empty values; a blank at the end"),
+    ("mongo-go", ".*", r"readPreference|authMechanism|&=|connect=|tls|TLS|minPoolSize|maxConnecting|directConnection", "looked at when it connects; an option of no name; TLS by two names"),
+    ("pgjdbc", ".*", r"host=|PGHOST|PGPORT|Port=|PGDBNAME|:0|:abc| $", "capitals and the long names of a host and port"),
+    ("mariadb-java", ".*", r",/|,\?|localSocket|:0|credentialType|= *&|= *$|=1|:05432|:1:2| $|::1|%25eth0", "a comma at the end; a package that is missing; words of switches; addresses that are none"),
+    ("go-mysql", ".*", r"autocommit|\(::1\)|\(\)|timeout|Timeout|loc=|unix\(", "what is a setting of the server; an address that it looks up; the last of a repeated one"),
+    ("go-mssqldb", ".*", r"(?i)pwd|uid|log=|log =|=-1|= -1|::1|h:1|server=|port=|APP NAME|keepAlive", "names of later versions; numbers below 0; the query's server and port"),
+    ("mysql2", "refused by us|another (database|user)", r"db=|%|username=", "options whose JSON is none of what they take"),
+    ("dbd-mysql", ".*", r"port=|::1|ssl", "as much of a port as is a number; an address whose bracket nothing follows"),
+    ("dbd-mariadb", ".*", r"port|socket=|ssl|(?i:compression)|user|password|hostname|timeout", "a socket beside nothing; a log-in that it knows and passes over"),
+    ("activerecord", "refused by us", r"=&|=$|=5s|=1\.5|=-1| $|timeout|pool", "Active Record looks at its own options when the pool is made"),
+    ("activerecord", "taken by us", r"x#y|=&?$|&=|ALLOW|PREFER|VERIFY|ANY|WRITE|SSL|ssl|options|zork|keepalives", "a # in a user; words that libpq refuses later"),
+    ("sqlclient", ".*", r"g,h|h:1|::1|=;?$|;;|= ;|MultiSubnet|Pool|User Instance|Data Source|Connect|Active|Application Name", "Mono's reader; empty values and later synonyms"),
 ]  # fmt: skip
 
 
@@ -85,5 +110,5 @@ def judges(tmp_path_factory):
 @pytest.mark.parametrize("target", FOREIGN)
 def test_a_text_is_read_as_a_driver_of_another_language_reads_it(target, judges, monkeypatch, tmp_path):
     found = judge(target, reader(target, judges), monkeypatch, tmp_path, takes=takes(target, judges))
-    assert [one for one in found if one[1] == "crash"] == []
+    assert [one for one in found if not is_left(target, one[1], one[0])] == []
     assert len(found) < COUNT * 0.025, found

@@ -74,12 +74,20 @@ def test_coordinated_omission_is_seen(tmp_path):
     assert any("coordinated omission: never more than 6" in warning for warning in warnings)
 
 
-def test_rates_by_hour_and_peaks(tmp_path):
+def test_a_clock_that_goes_backwards_is_told(tmp_path):
+    rows = [(k + (30.5 if k == 40 else 0), 0.1) for k in range(100)]
+    pd.DataFrame(rows, columns=["time", "hold"]).to_csv(tmp_path / "t.csv", index=False)
+    assert any("backwards 1 times, by 29.5 s at most" in warning for warning in fit_pool(tmp_path / "t.csv").warnings)
+
+
+def test_rates_by_slot_and_peaks(tmp_path):
     rng = np.random.default_rng(4)
     times = np.concatenate([3600 * hour + draw_arrivals(rng, rate, 3600.0) for hour, rate in enumerate((2.0, 2.0, 8.0))])
     pd.DataFrame({"time": pd.to_datetime(times, unit="s", utc=True), "hold_ms": rng.exponential(30, len(times))}).to_csv(tmp_path / "t.csv", index=False)
     arrivals = fit_pool(tmp_path / "t.csv").arrivals
-    assert [round(rate) for _, rate in arrivals.by_hour] == [2, 2, 8]
+    rates = np.array([rate for _, rate in arrivals.by_slot])
+    assert (arrivals.slot, len(rates), arrivals.by_slot[-1][0]) == (300.0, 36, 35 * 300)
+    assert [round(rate) for rate in rates.reshape(3, 12).mean(axis=1)] == [2, 2, 8]
     assert 1.8 < arrivals.peak_factor < 2.6
     assert arrivals.autocorrelation > arrivals.autocorrelation_bound
 

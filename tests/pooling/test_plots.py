@@ -91,7 +91,7 @@ def test_what_is_drawn_is_in_a_frame(replayed):
     assert any(f"{sizing.recommended} per instance" in text.get_text() for text in figure.axes[0].texts)
     case = replayed.cases[0]
     line, waits = case.line_frame(), case.wait_frame()
-    assert list(line.columns) == ["time", "in_use", "idle", "waiting", "connecting", "open_at_server", "refused", "timed_out", "broken"]
+    assert list(line.columns) == ["time", "in_use", "idle", "waiting", "connecting", "open_at_server", "refused", "timed_out", "broken", "leaked"]
     assert (line["in_use"] + line["idle"] <= 12).all()
     assert waits["wait"].is_monotonic_increasing
     law = fit_pool(HARBOUR / "pools/gauge-throughput.csv").scalability

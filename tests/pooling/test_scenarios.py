@@ -40,6 +40,7 @@ KEYS = [
     ("server", "token_closes", True, "token_closes", True),
     ("deploy", "surge", 2, "surge", 2),
     ("deploy", "boot_time", "2s", "boot_time", 2.0),
+    ("deploy", "boot_jitter", 0.3, "boot_jitter", 0.3),
     ("deploy", "ready", "at-maximum", "ready", r.AT_MAXIMUM),
     ("deploy", "drain_limit", "30s", "drain_limit", 30.0),
 ]
@@ -74,7 +75,7 @@ def test_the_sample_storm():
     assert fits["broken_share"].mean > 0
     assert fits["deploy_unfinished"].mean == 0
     assert stuck["deploy_unfinished"].mean == 1
-    assert any("the deploy had not come to an end" in note for note in found.notes)
+    assert any("the deploy had not come to an end; the server refused" in note for note in found.notes)
     line = found.cases[0].line_frame()
     burst = line[(line["time"] > 121) & (line["time"] < 130)]
     assert burst["waiting"].mean() > 10 * line[line["time"].between(30, 115)]["waiting"].mean()

@@ -86,9 +86,10 @@ def _print_arrivals(screen: Screen, arrivals: ArrivalFit) -> None:
         ["autocorrelation", f"{arrivals.autocorrelation:+.2f} between neighbouring windows, {beyond} "
                             f"±{arrivals.autocorrelation_bound:.2f} of chance"],
     ]  # fmt: skip
-    if len(arrivals.by_hour) > 1:
-        busiest = max(arrivals.by_hour, key=lambda hour: hour[1])
-        rows.append(["by hour", f"busiest is hour {busiest[0]:.0f} with {show_rate(busiest[1])}"])
+    if len(arrivals.by_slot) > 1:
+        start, rate = max(arrivals.by_slot, key=lambda slot: slot[1])
+        slot = show_seconds(arrivals.slot)
+        rows.append(["busiest", f"{show_rate(rate)} in the {slot} that begin {show_seconds(start)} after the first"])
     screen.table([["  " + name, text] for name, text in rows])
 
 

@@ -26,6 +26,7 @@ from .slips import find_slips
 from .targets import Target
 
 _MOST_ADVICE = 50  # looking for the nearest name takes longer than all else: not for every line of a hostile text
+_ESCAPES = str.maketrans({c: "\\" + c for c in " '\\"})
 _START_OF = attrgetter("start")
 _new = tuple.__new__  # half the time of a named tuple's own call; a text makes one for each of its parts
 _GUARDS = {"user": guard_user, "host": guard_host, "database": guard_path, "alias": guard_path, "socket": guard_host}
@@ -84,6 +85,7 @@ class Interpreter:
         """Take the parts that have a place of their own, and give the options."""
         found = self.found
         parts, hosts, options = found.parts, found.hosts, []
+        ports: list[int | None] = []
         # SQLAlchemy hands "h1,h2" and one port on; libpq takes them apart, and asyncpg would look up that name
         facts = self.target.facts
         shared = facts.hosts == "paired" and facts.grammar == "url" and self.driver.passes_text
@@ -96,6 +98,7 @@ class Interpreter:
             secret = role == "password"
             if role == "port":
                 port = self._port(value, field)
+                ports.append(port)
                 for host in hosts if shared else hosts[-1:]:
                     host.port = port
             elif role == "instance":
@@ -111,9 +114,9 @@ class Interpreter:
                 if not secret and not value.isalnum():
                     secret = _GUARDS.get(role, guard)(value) is not value
             parts.append(_new(Part, (role, None, start, end, secret, whole)))
-        if len(hosts) > 1 and getattr(getattr(self.target.dialect, "hosts", None), "ports", "") == "shifted":
+        several = len(hosts) + len(ports) > 2
+        if several and getattr(getattr(self.target.dialect, "hosts", None), "ports", "") == "shifted":
             # pgx gathers the ports that it finds (pgconn, config.go: parseURLSettings)
-            ports = [host.port for host in hosts if host.port is not None]
             for index, host in enumerate(hosts if ports else ()):
                 host.port = ports[index] if index < len(ports) else ports[0]
         return options
@@ -121,26 +124,34 @@ class Interpreter:
     def _heeded(self, fields: list[Field]) -> list[Field]:
         """Keep of repeated keys the one that the driver heeds; a list keeps them all."""
         repeated = self.target.dialect.repeated
-        if len(fields) < 2 or len({field.name for field in fields}) == len(fields):
+        key: Callable[[Field], str | None] = attrgetter("name")
+        if self.target.facts.grammar == "semicolon" and repeated == "last":  # there synonyms are one key, as in .NET
+            key = self._option_named
+        if len(fields) < 2 or len({key(field) for field in fields}) == len(fields):
             return fields
         if repeated in {"list", "refused"}:
             self._refuse_lists(fields)
             return fields
         heeded: dict[str | None, Field] = {}
         for field in fields:
-            earlier = heeded.get(field.name)
+            earlier = heeded.get(key(field))
             if earlier is None:
-                heeded[field.name] = field
+                heeded[key(field)] = field
                 continue
             option = self.target.option(field.name or "")
             # one native option cannot hold a list: a newline is the one thing that no such value holds
             if option is not None and option.repeats:
-                heeded[field.name] = earlier._replace(value=f"{earlier.value}\n{field.value}", end=field.end)
+                heeded[key(field)] = earlier._replace(value=f"{earlier.value}\n{field.value}", end=field.end)
                 continue
             if repeated == "last":
-                heeded[field.name] = field
-            self._ignore(earlier if repeated == "last" else field, repeated, same=earlier.value == field.value)
+                heeded[key(field)] = field
+            ignored, kept = (earlier, field) if repeated == "last" else (field, earlier)
+            self._ignore(ignored, repeated, kept)
         return list(heeded.values())
+
+    def _option_named(self, field: Field) -> str | None:
+        option = self.target.option(field.name or "")
+        return field.name if option is None else option.name
 
     def _refuse_lists(self, fields: list[Field]) -> None:
         """Report repeated keys that become a list, which no driver takes but as hosts and ports."""
@@ -156,13 +167,14 @@ class Interpreter:
                 self.found.remarks.append(Remark(Case.REFUSED, field.start, field.end, facts))
             seen.add(field.name)
 
-    def _ignore(self, field: Field, repeated: str, *, same: bool) -> None:
+    def _ignore(self, field: Field, repeated: str, kept: Field) -> None:
         """Book a repeated key that does not count; nothing is said where both values are the same."""
         secret = self.is_secret(field.name or "", self.driver)
         shown = safe_name(field.name or "")
         self.found.parts.append(Part("ignored", shown, field.start, field.end, secret or shown == MASK, field.whole))
-        if not same:
-            facts = {"name": "a secret" if secret else shown, "which": repeated}
+        if field.value != kept.value:
+            name = shown if field.name == kept.name else f"{shown}, also as {safe_name(kept.name or '')},"
+            facts = {"name": "a secret" if secret else name, "which": repeated}
             self.found.remarks.append(Remark(Case.REPEATED, field.start, field.end, facts))
 
     def take(self, field: Field) -> None:
@@ -246,7 +258,8 @@ class Interpreter:
             self._split_hosts(piece, field)
 
     def _take_port(self, text: str, field: Field, option: Option) -> None:
-        if self.positional_hosts and not self._wins("port", text, str(self.found.hosts[0].port or "")):
+        placed = [self.found.hosts[0].port] if self.positional_hosts else []
+        if placed and not self._wins("port", text, str((self.found.ports or placed)[0] or "")):
             return
         ports = text.split(",") if self.target.facts.host_options == "paired" else [text]
         self.found.ports = [self._port(p, field) for p in ports]
@@ -289,8 +302,10 @@ class Interpreter:
 
     def _wins(self, role: str, text: str, placed: str) -> bool:
         """Whether an option counts, and not what stands in its place in the URL."""
-        if self.driver.query_order == "sorted":  # lib/pq sorts all it has found, and heeds the last (url.go: ParseURL)
-            return text > placed
+        if (
+            self.driver.query_order == "sorted"
+        ):  # lib/pq sorts what it has escaped, and heeds the last (url.go: ParseURL)
+            return text.translate(_ESCAPES) > placed.translate(_ESCAPES)
         return role in self.driver.query_wins
 
     def _take_scheme(self, prefix: str) -> None:

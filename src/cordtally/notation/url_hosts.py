@@ -112,8 +112,10 @@ def _refuse_last(text: str, begin: int, position: int, end: int) -> None:
 
 def _drop_empty(text: str, begin: int, end: int, dialect: Dialect, fields: list[Field]) -> None:
     """Leave out the hosts of which nothing is written (pgx, config.go: parseURLSettings; connstring.go: addHost)."""
-    empty = [f for f in fields if f.role == "host" and f.start == f.end and text[f.end : f.end + 1] != ":"]
-    for field in empty:
+    empty = [f for f in fields if f.role == "host" and f.start == f.end]
+    # a port of one that is left out is still one of the ports
+    gathered = dialect.hosts.ports == "shifted" and len(empty) < sum(f.role == "host" for f in fields)
+    for field in [f for f in empty if gathered or text[f.end : f.end + 1] != ":"]:
         fields.remove(field)
     if dialect.hosts.bare == "dropped-but-one" and not any(f.role == "host" for f in fields):
         raise GrammarError("a host is missing here", begin, end, "name one")

@@ -25,8 +25,8 @@ class User(Record):
     ``at`` says which ``@`` ends it: the ``first`` or the ``last``, before any of ``stops``; where the first colon must
     come before a ``colon_before``, as libpq has it, that decides instead. With ``plus`` = ``blank`` a ``+`` is one;
     ``allowed`` lists all that may stand there beside ASCII letters and digits, where it lists anything; where an @
-    ``behind`` the authority is ``refused``, it shows a part that ended early; ``strict`` refuses what must be escaped
-    and a password without a user; ``needs_host`` refuses an ``@`` at the end.
+    ``behind`` the authority is ``refused``, or ``refused-alone``, where no other is, it shows a part that ended early;
+    ``strict`` refuses what must be escaped and a password without a user; ``needs_host`` refuses an ``@`` at the end.
     """
 
     at: Literal["first", "last"] = "first"
@@ -34,7 +34,7 @@ class User(Record):
     colon_before: Literal["", "/"] = ""
     plus: Literal["literal", "blank"] = "literal"
     allowed: str = ""
-    behind: Literal["kept", "refused"] = "kept"
+    behind: Literal["kept", "refused", "refused-alone"] = "kept"
     strict: bool = False
     needs_host: bool = False
 
@@ -61,7 +61,9 @@ def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks:
         at = text.rfind("@", start, limit)
     else:
         at = text.find("@", start, limit)
-    if flags.behind == "refused" and (later := text.find("@", limit)) >= 0:
+    if (flags.behind == "refused" or (flags.behind == "refused-alone" and at < 0)) and (
+        later := text.find("@", limit)
+    ) >= 0:
         hint = f"write it as {percent.encode(text[limit])}"
         raise GrammarError("a user name or password ends here, and an @ follows", limit, later + 1, hint)
     if at < 0:

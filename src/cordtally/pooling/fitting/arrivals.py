@@ -10,7 +10,8 @@ import numpy as np
 if TYPE_CHECKING:
     Array = np.ndarray[tuple[int], np.dtype[np.float64]]
 
-_HOUR = 3600.0
+_SLOTS = (1.0, 2.0, 5.0, 10.0, 15.0, 30.0, 60.0, 120.0, 300.0, 600.0, 900.0, 1800.0, 3600.0)
+_MOST_SLOTS, _REQUESTS_A_SLOT = 60, 20
 _HOLDS_A_WINDOW, _REQUESTS_A_WINDOW = 50, 100
 _PEAK = 0.99
 
@@ -22,7 +23,8 @@ class ArrivalFit:
     ``peak_factor`` is the p99 of the rate in windows over the mean rate, and 1 where a Poisson stream of that mean
     would vary as much. ``dispersion`` is the variance over the mean of counts (1 for a Poisson stream) in windows and
     in ten times longer ones; where it grows, the gaps alone mislead. ``autocorrelation`` is that of neighbouring
-    windows, ``autocorrelation_bound`` what chance makes.
+    windows, ``autocorrelation_bound`` what chance makes. ``by_slot`` gives the rate in slots of ``slot`` seconds, each
+    with its beginning in seconds since the first request.
     """
 
     rate: float
@@ -32,7 +34,8 @@ class ArrivalFit:
     dispersion: tuple[float, float]
     autocorrelation: float
     autocorrelation_bound: float
-    by_hour: tuple[tuple[float, float], ...]
+    slot: float
+    by_slot: tuple[tuple[float, float], ...]
 
     def to_dict(self) -> dict[str, Any]:
         """Give the fields."""
@@ -61,6 +64,7 @@ def fit_arrivals(times: Array, hold: float) -> ArrivalFit:
     gaps = np.diff(times)
     window = max(_HOLDS_A_WINDOW * hold, _REQUESTS_A_WINDOW / rate)
     counts = _counts(times, window)
+    slot = _slot(span, rate)
     mean = float(counts.mean())
     peak = 1.0
     if len(counts) >= 5:
@@ -75,7 +79,8 @@ def fit_arrivals(times: Array, hold: float) -> ArrivalFit:
         dispersion=(_dispersion(counts), _dispersion(_counts(times, 10 * window))),
         autocorrelation=_autocorrelation(counts),
         autocorrelation_bound=1.96 / max(1, len(counts)) ** 0.5,
-        by_hour=tuple(_by_hour(times)),
+        slot=slot,
+        by_slot=tuple(_by_slot(times, slot)),
     )
 
 
@@ -99,10 +104,20 @@ def _autocorrelation(counts: Array) -> float:
     return float((centred[1:] * centred[:-1]).sum() / (centred**2).sum())
 
 
-def _by_hour(times: Array) -> list[tuple[float, float]]:
-    """Rates in whole hours since the first request; the last one over the time that it has."""
-    hours = ((times - times[0]) // _HOUR).astype(int)
-    counts = np.bincount(hours)
-    lengths = np.full(len(counts), _HOUR)
-    lengths[-1] = max((times[-1] - times[0]) - _HOUR * (len(counts) - 1), 1.0)
-    return [(float(hour), float(count / length)) for hour, (count, length) in enumerate(zip(counts, lengths))]
+def _slot(span: float, rate: float) -> float:
+    """How long a slot is: some dozens cover the record, and each holds requests enough to have a rate."""
+    least = max(span / _MOST_SLOTS, _REQUESTS_A_SLOT / rate)
+    return next((slot for slot in _SLOTS if slot >= least), _SLOTS[-1])
+
+
+def _by_slot(times: Array, slot: float) -> list[tuple[float, float]]:
+    """Rates in slots since the first request; the last one over the time that it has, where that is half a slot."""
+    slots = ((times - times[0]) // slot).astype(int)
+    counts = np.bincount(slots)
+    rest = (times[-1] - times[0]) - slot * (len(counts) - 1)
+    lengths = np.full(len(counts), slot)
+    if rest < slot / 2 and len(counts) > 1:
+        counts, lengths = counts[:-1], lengths[:-1]
+    else:
+        lengths[-1] = rest
+    return [(float(place * slot), float(count / length)) for place, (count, length) in enumerate(zip(counts, lengths))]

@@ -65,11 +65,11 @@ class PoolFit:
         }
 
     def to_frame(self) -> pd.DataFrame:
-        """Give the rate of each hour: ``hour`` since the first request, ``rate`` per second."""
+        """Give the rate in each slot: ``start`` in seconds since the first request, ``rate`` per second."""
         from ..frames import frame
 
-        hours = self.arrivals.by_hour if self.arrivals else ()
-        return frame({"hour": [hour for hour, _ in hours], "rate": [rate for _, rate in hours]})
+        slots = self.arrivals.by_slot if self.arrivals else ()
+        return frame({"start": [start for start, _ in slots], "rate": [rate for _, rate in slots]})
 
 
 def _plain(value: Any) -> Any:  # noqa: ANN401
@@ -200,6 +200,11 @@ def fit_trace(trace: Trace, source: str = "") -> PoolFit:
 def _trace_warnings(trace: Trace, arrivals: ArrivalFit, holds: HoldFit, span: float) -> Iterator[str]:
     if len(trace.times) < _FEW_REQUESTS:
         yield f"{len(trace.times):,} requests say little about rare long waits: record 1,000 or more"
+    if trace.turned_back:
+        yield (
+            f"the clock goes backwards {trace.turned_back:,} times, by {show_seconds(trace.furthest_back)} at most: "
+            "the requests are put in order by their times; were clocks of several machines mixed, or was one set?"
+        )
     if span < 3600:
         yield f"the record covers {show_seconds(span)}: take one with your busiest hour, and a whole day if you can"
     most, share = _outstanding(trace, waiting=True)

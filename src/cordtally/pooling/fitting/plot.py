@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from ...errors import PoolModelError
 from ..plotting import BLUE, GREEN, INK, ORANGE, PALE, PURPLE, VERMILION, save_figure
-from ..quantities import show_rate, show_seconds
+from ..quantities import show_coefficient, show_rate, show_seconds
 from .fit import PoolFit
 from .scalability import ScalabilityFit
 
@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
     Array = np.ndarray[tuple[int], np.dtype[np.float64]]
 
+_AXES = ((86400.0, "days"), (3600.0, "hours"), (60.0, "minutes"), (1.0, "seconds"))
 _PLATE = {"facecolor": "white", "edgecolor": "none", "pad": 1.5}
 
 
@@ -48,7 +49,7 @@ def draw_scalability(law: ScalabilityFit, points: tuple[Array, Array], axes: Axe
         line[~inside], law.throughput(line[~inside]), ":", color=VERMILION, linewidth=2.4, label="beyond the data"
     )
     axes.plot(line, law.gamma * line, "--", color=GREEN, linewidth=1.4, label="without contention")
-    axes.set_ylim(0, 1.35 * max(done.max(), float(law.throughput(line).max())))
+    axes.set_ylim(0, 1.15 * max(done.max(), float(law.throughput(line).max())))
     axes.set_xlim(0, far)
     if law.peak is not None:
         axes.axvline(law.peak, color=PURPLE, linewidth=10, alpha=0.28, zorder=0)
@@ -59,15 +60,16 @@ def draw_scalability(law: ScalabilityFit, points: tuple[Array, Array], axes: Axe
     axes.set_xlabel("connections active at the server")
     axes.set_ylabel("throughput (requests per second)")
     axes.set_title(
-        f"α = {law.alpha:.3g} ({law.alpha_interval[0]:.2g} to {law.alpha_interval[1]:.2g}), "
-        f"β = {law.beta:.3g} ({law.beta_interval[0]:.2g} to {law.beta_interval[1]:.2g})"
+        f"α = {show_coefficient(law.alpha, law.alpha_interval)}, β = {show_coefficient(law.beta, law.beta_interval)}",
+        pad=30,
     )
-    axes.legend(loc="upper left", framealpha=0.95)
+    # above the axes: the points fill them from corner to corner
+    axes.legend(loc="lower center", bbox_to_anchor=(0.5, 1.0), ncols=4, frameon=False)
     axes.grid(visible=True, color=PALE, linewidth=0.8)
 
 
 def draw_trace(fit: PoolFit, figure: Figure) -> None:
-    """Draw the rate of each hour, and the percentiles of the holds.
+    """Draw the rate in each slot, and the percentiles of the holds.
 
     Parameters
     ----------
@@ -79,17 +81,18 @@ def draw_trace(fit: PoolFit, figure: Figure) -> None:
     assert fit.arrivals is not None
     assert fit.holds is not None
     above, below = figure.subplots(2, 1)
-    hours = fit.to_frame()
-    above.bar(hours["hour"] + 0.5, hours["rate"], width=0.92, color=BLUE)
+    slots, slot = fit.to_frame(), fit.arrivals.slot
+    unit, name = next((u, n) for u, n in _AXES if fit.arrivals.by_slot[-1][0] + slot > 3 * u or u == 1)
+    above.bar((slots["start"] + slot / 2) / unit, slots["rate"], width=0.92 * slot / unit, color=BLUE)
     rate = fit.arrivals.rate
     above.axhline(rate, color=INK, linewidth=1.4, linestyle="--", label=f"mean: {show_rate(rate)}")
     if fit.arrivals.peak_factor > 1:
         peak = rate * fit.arrivals.peak_factor
         label = f"peak × {fit.arrivals.peak_factor:.2f}: {show_rate(peak)}"
         above.axhline(peak, color=ORANGE, linewidth=2, label=label)
-    above.set_ylim(0, 1.3 * max(hours["rate"].max(), rate * fit.arrivals.peak_factor))
-    above.set_xlabel("hours since the first request")
-    above.set_ylabel("requests per second")
+    above.set_ylim(0, 1.3 * max(slots["rate"].max(), rate * fit.arrivals.peak_factor))
+    above.set_xlabel(f"{name} since the first request")
+    above.set_ylabel(f"requests per second,\nin slots of {show_seconds(slot)}")
     above.legend(loc="upper left", framealpha=0.95, ncols=2)
     above.set_title(f"{fit.holds.count:,} requests")
     names = list(fit.holds.percentiles)

@@ -29,12 +29,15 @@ class Trace:
     """Acquisitions in order of asking: instants and times in seconds, shape (n,).
 
     ``waits`` is None where the record has none; ``timed_out`` marks those that got no connection, whose hold is 0.
+    The record's clock ``turned_back`` so many times, by ``furthest_back`` (s) at most.
     """
 
     times: Array
     holds: Array
     waits: Array | None
     timed_out: np.ndarray[tuple[int], np.dtype[np.bool_]]
+    turned_back: int = 0
+    furthest_back: float = 0.0
 
 
 def read_records(
@@ -141,4 +144,7 @@ def make_trace(table: pd.DataFrame) -> Trace:
     order = np.argsort(when, kind="stable")
     kept = holds[order]
     kept[timed_out[order]] = 0.0
-    return Trace(when[order], kept, None if waits is None else waits[order], timed_out[order])
+    return Trace(
+        when[order], kept, None if waits is None else waits[order], timed_out[order],
+        int((back < 0).sum()), float(-min(back.min(), 0.0)) if len(back) else 0.0,
+    )  # fmt: skip

@@ -210,11 +210,16 @@ def measure(
     with open_sessions(connect, server.close) as sessions:
         try:
             capacity = _first_look(sessions, server, plan)
+            # all of them now: a limit of the role or the database is met before anything is measured
+            sessions.grow(max(plan.most_connections, plan.pool_size or 1))
         except Exception as error:
             if not isinstance(error, (Refusal, *errors)):
                 raise
             refusal = error if isinstance(error, Refusal) else server.cause_of(error)
-            raise ServerError(f"{place_of(cord)}: {refusal.cause}; {refusal.hint}") from None
+            advice, opened = refusal.hint, len(sessions.opened)
+            if opened > 1:
+                advice = f"{opened} connections were open by then: measure with {opened} at most, or raise the limit"
+            raise ServerError(f"{place_of(cord)}: {refusal.cause}; {advice}") from None
         loads: dict[int, Load] = {}
         for number, concurrency in enumerate(plan.steps):
             loads[concurrency] = load_closed(sessions.grow(concurrency), work, failures, plan.seconds)
@@ -241,7 +246,7 @@ def _first_look(sessions: Sessions, server: EngineServer, plan: Plan) -> Capacit
     capacity = server.capacity(first, Deadline(CONNECT_LIMIT))
     if capacity.limit is not None:
         left = capacity.limit - capacity.reserve - capacity.open
-        if plan.most_connections - 1 > left:
+        if max(plan.most_connections, plan.pool_size or 1) - 1 > left:
             raise PoolModelError(
                 f"the server allows {capacity.limit} connections, keeps {capacity.reserve} and has {capacity.open} "
                 f"open: measure with {left + 1} at most"

@@ -50,7 +50,9 @@ def draw_measurement(found: Measurement, figure: Figure) -> None:
     below.yaxis.set_minor_formatter(lambda _value, _: "")
     below.set_xlabel("connections active at the server")
     below.set_ylabel("time of a statement")
-    below.legend(loc="upper left", framealpha=0.95)
+    low, high = below.get_ylim()
+    below.set_ylim(low, high * (high / low) ** 0.35)  # room for the legend
+    below.legend(loc="upper left", framealpha=0.95, ncols=3)
     below.grid(visible=True, which="both", color=PALE, linewidth=0.8)
     if found.knee is not None:
         for axes in (above, below):
@@ -59,7 +61,6 @@ def draw_measurement(found: Measurement, figure: Figure) -> None:
             f"knee: {found.knee}", (found.knee, 1), xycoords=("data", "axes fraction"), xytext=(6, -18),
             textcoords="offset points", color=INK, fontweight="bold",
         )  # fmt: skip
-        above.get_legend().set_loc("center right")
 
 
 def save_measurement(found: Measurement, path: str | Path) -> Path:

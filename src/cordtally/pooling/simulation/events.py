@@ -207,7 +207,9 @@ def launch(w: World, later: Heap) -> None:
     w.now.deploy_next += 1
     p = int((w.pools[slot].serves + w.rules.instances) % (2 * w.rules.instances))
     w.pools[p].state = BOOTING
-    push(w, later, w.now.instant + w.rules.boot_time, BOOTED, p, 0)
+    # no two instances boot in the same time: in lockstep they would fill the server's limit together, in each run
+    longer = 1.0 + w.rules.boot_jitter * w.dice[w.now.sequence % len(w.dice)].jitter
+    push(w, later, w.now.instant + w.rules.boot_time * longer, BOOTED, p, 0)
 
 
 @inner
@@ -301,16 +303,17 @@ def happen(w: World, later: Heap, work: Heap, kind: int, subject: int, age: int)
 @inner
 def record(w: World, point: int) -> None:
     """Write one point of the time-line."""
-    in_use, idle, connecting = 0, 0, 0
+    in_use, idle, connecting, leaked = 0, 0, 0, 0
     for k in range(len(w.connections)):
         state = w.connections[k].state
-        in_use += 1 if state in (BUSY, LEAKED) else 0
+        in_use += 1 if state == BUSY else 0
+        leaked += 1 if state == LEAKED else 0
         idle += 1 if state == IDLE else 0
         connecting += 1 if state == CONNECTING else 0
     row = w.line[point]
     row[0], row[1], row[2], row[3] = in_use, idle, w.now.waiting, connecting
     row[4], row[5] = w.now.server_open, w.now.refusals
-    row[6], row[7] = w.now.timeouts, w.now.breaks
+    row[6], row[7], row[8] = w.now.timeouts, w.now.breaks, leaked
 
 
 @jit

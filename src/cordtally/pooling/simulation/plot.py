@@ -37,8 +37,10 @@ def draw_line(case: Case, figure: Figure) -> None:
     at = seconds / scale
     column = {name: case.line[:, k] for k, name in enumerate(LINE)}
     above.stackplot(
-        at, column["in_use"], column["idle"], column["connecting"], labels=["in use", "idle", "being opened"],
-        colors=[BLUE, "#bfe0f2", ORANGE], step="pre",
+        at, column["in_use"], column["leaked"], column["idle"], column["connecting"],
+        labels=["in use", "leaked", "idle", "being opened"] if column["leaked"].any() else
+               ["in use", "_", "idle", "being opened"],
+        colors=[BLUE, PURPLE, "#bfe0f2", ORANGE], step="pre",
     )  # fmt: skip
     limit = case.scenario.pool_rules.server_limit
     if limit < 2**31:

@@ -151,6 +151,7 @@ def run_once(scenario: Scenario, seed: np.random.SeedSequence) -> Outcome:
         raise PoolModelError("no request came in after the warm-up; simulate for longer")
     ends = np.bincount(statuses, minlength=len(names.OUTCOMES)) / len(statuses)
     after = found.line[int(len(found.line) * scenario.warm_up / scenario.duration) :]
+    column = dict(zip(names.LINE, after.T))
     figures = {f"{name.replace(' ', '_')}_share": float(ends[k]) for k, name in enumerate(names.OUTCOMES)}
     figures |= {
         "requests": float(len(waits)),
@@ -158,8 +159,8 @@ def run_once(scenario: Scenario, seed: np.random.SeedSequence) -> Outcome:
         "mean_wait": float(waits.mean()),
         **{name: float(np.quantile(waits, share)) for name, share in QUANTILES.items()},
         "longest_wait": float(waits.max()),
-        "in_use": float(after[:, 0].mean()),
-        "waiting": float(after[:, 2].mean()),
+        "in_use": float((column["in_use"] + column["leaked"]).mean()),
+        "waiting": float(column["waiting"].mean()),
         **{name: float(count) for name, count in found.counts.items()},
     }
     if scenario.deploys:
@@ -250,6 +251,18 @@ def _case(name: str, scenario: Scenario, outcomes: list[Outcome]) -> Case:
     return Case(name, scenario, figures, waits, outcomes[0].line)
 
 
+def _why_not(case: Case) -> str:
+    """What a deploy waits for: connections that the server refuses, an old instance that never empties, time."""
+    rules = case.scenario.pool_rules
+    if (refused := case.figures["connect_refused"].mean) >= 1:
+        told = f"the server refused {refused:,.0f} connects a run: old and new instances together exceed its limit"
+        lockstep = rules.surge > 1 and rules.boot_jitter == 0
+        return told + ("; those of a surge boot in the same time here: give a boot_jitter" if lockstep else "")
+    if math.isinf(rules.drain_limit) and case.scenario.leak_share:
+        return "leaked connections keep the old instances: give a drain_limit"
+    return "there was no time left: give the run a longer duration, or a shorter drain_limit"
+
+
 def _notes(cases: Sequence[Case]) -> Iterator[str]:
     for case in cases:
         if case.figures["unfinished_share"].mean > 0.01:
@@ -257,4 +270,4 @@ def _notes(cases: Sequence[Case]) -> Iterator[str]:
             yield f"{case.name}: {share:.1f} % of the requests still waited at the end: the queue grows"
         if "deploy_unfinished" in case.figures and case.figures["deploy_unfinished"].mean > 0:
             share = 100 * case.figures["deploy_unfinished"].mean
-            yield f"{case.name}: in {share:.0f} % of the runs the deploy had not come to an end"
+            yield f"{case.name}: in {share:.0f} % of the runs the deploy had not come to an end; {_why_not(case)}"

@@ -44,7 +44,7 @@ COUNTED = {
 }
 
 # columns of the time-line
-LINE = ("in_use", "idle", "waiting", "connecting", "open_at_server", "refused", "timed_out", "broken")
+LINE = ("in_use", "idle", "waiting", "connecting", "open_at_server", "refused", "timed_out", "broken", "leaked")
 
 
 class Rules(NamedTuple):
@@ -77,6 +77,7 @@ class Rules(NamedTuple):
     token_closes: bool
     surge: int
     boot_time: float
+    boot_jitter: float
     ready: int
     drain_limit: float
     threads: int

@@ -154,7 +154,7 @@ def _check(rules: Rules) -> None:
         raise PoolModelError(f"min_size and min_idle must be from 0 to max_size ({rules.max_size})")
     if rules.server_limit < 1:
         raise PoolModelError("the server's limit must be at least 1 connection")
-    for name in ("lifetime_jitter", "retry_share"):
+    for name in ("lifetime_jitter", "boot_jitter", "retry_share"):
         if not 0 <= getattr(rules, name) <= 1:
             raise PoolModelError(f"{name} must be a share from 0 to 1")
     for name in ("acquire_timeout", "idle_timeout", "lifetime", "retry_connect_after", "token_every"):

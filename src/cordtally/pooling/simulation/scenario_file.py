@@ -120,6 +120,7 @@ _KEYS: dict[str, dict[str, Key]] = {
         "at": ("deploys", _instants),
         "surge": ("rules.surge", _count),
         "boot_time": ("rules.boot_time", _seconds),
+        "boot_jitter": ("rules.boot_jitter", _number),
         "ready": (
             "rules.ready",
             _word(at_start=names.AT_START, at_minimum=names.AT_MINIMUM, at_maximum=names.AT_MAXIMUM),

@@ -173,8 +173,8 @@ def plain_rules(instances: int, max_size: int, end: float, **changes: Any) -> Ru
         caller_connects=False, opening_at_once=0, acquire_timeout=forever, idle_timeout=forever, lifetime=forever,
         lifetime_jitter=0.0, validate_time=0.0, validate_after=0.0, reclaim_after=forever, retry_connect_after=1.0,
         retry_share=0.0, retry_after=0.0, server_limit=2**31, server_slots=0, alpha=0.0, beta=0.0,
-        token_every=forever, token_life=forever, token_closes=False, surge=1, boot_time=0.0, ready=names.AT_MINIMUM,
-        drain_limit=forever, threads=0, end=end,
+        token_every=forever, token_life=forever, token_closes=False, surge=1, boot_time=0.0, boot_jitter=0.0,
+        ready=names.AT_MINIMUM, drain_limit=forever, threads=0, end=end,
     )  # fmt: skip
     unknown = changes.keys() - set(Rules._fields)
     if unknown:
