@@ -54,6 +54,7 @@ FOUND = [
     ("sqlite3/url", Cord("sqlite", database="//harbour/log.db")),
     ("libpq/url", Cord("postgresql", user="")),
     ("pgjdbc/jdbc", Cord("postgresql", (Host("fe80::1%eth0"),))),
+    ("ojdbc/jdbc", Cord("oracle", user="u", options=(("tls_server_name", "@"),))),
     ("npgsql/semicolon", Cord("postgresql", (Host("h"), Host("/run/pg", 1)))),
     ("go-mysql/dsn", Cord("mysql", (Host("@abstract", 5),))),
     ("sqlite3/path", Cord("sqlite", database="{")),

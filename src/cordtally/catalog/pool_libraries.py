@@ -1,4 +1,7 @@
-"""Facts about pool libraries and server-side poolers, one TOML file each in ``pools/``; read lazily and checked."""
+"""Facts about pool libraries and server-side poolers, one TOML file each in ``pools/``; read lazily and checked.
+
+A file may be ``like`` another one: what it does not say for itself is said there.
+"""
 
 from __future__ import annotations
 
@@ -41,6 +44,8 @@ MEANINGS: Mapping[str, str] = {
     "reclaim_after": "duration",
     "leak_warning": "duration",
     "reuse_newest": "flag",
+    "waits_when_full": "flag",
+    "sharing": "word",
     "acquire_target": "duration",
     "acquire_target_window": "duration",
     "max_clients": "count",
@@ -55,6 +60,8 @@ MEANINGS: Mapping[str, str] = {
 UNITS = {"ms": 1e-3, "s": 1.0, "min": 60.0, "word": 1.0}
 SPECIALS = ("unlimited", "none", "default", "refused")
 CONNECTS, REUSES, LINES = ("pool", "caller"), ("newest", "oldest"), ("first-come", "last-come")
+LOOKED_AT = ("while", "taken", "given-back")
+FULL = ("waits", "fails", "opens")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,8 +69,10 @@ class Setting:
     """One setting: what it means, the type and unit of its value, its default, and what 0 and −1 mean.
 
     ``default`` may be a word: ``unlimited``, or ``max_size`` (as many as that). A unit of ``word`` is a text with a
-    unit, as Go writes durations. ``needs`` names a setting without which this one has no effect; ``only_below`` names
-    the meaning of one that must be below the largest size for it.
+    unit, as Go writes durations; a setting of type ``word`` has ``words``, with what each means. ``needs`` names a
+    setting without which this one has no effect; ``only_below`` names the meaning of one that must be below the largest
+    size for it. A time is ``looked_at`` all the ``while``, or when a connection is ``taken``, or ``given-back``: then
+    one that nobody takes outlives it.
     """
 
     name: str
@@ -78,6 +87,8 @@ class Setting:
     needs: str | None = None
     only_below: str | None = None
     note: str | None = None
+    words: Mapping[str, str] | None = None
+    looked_at: str = "while"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,13 +96,15 @@ class Behaviour:
     """What a pool does that no setting changes.
 
     ``connects``: who opens a connection, the pool or the caller; ``reuse``: which idle one is taken; ``line``: who is
-    served first; ``timeout_covers``: what the acquire timeout counts; ``per``: what has a pool of its own.
+    served first; ``timeout_covers``: what the acquire timeout counts; ``when_full``: whether one who asks then waits,
+    fails, or opens one more; ``per``: what has a pool of its own.
     """
 
     connects: str
     reuse: str
     line: str
     timeout_covers: str
+    when_full: str = "waits"
     per: str = "process"
 
 
@@ -136,9 +149,13 @@ def load_pool(name: str) -> PoolLibrary:
             "pool library", name, nearest=find_nearest(name, known), hint="see: cordtally pool convert --list"
         )
     document = tomllib.loads((FOLDER / f"{name}.toml").read_text("utf-8"))
+    if (like := document.pop("like", None)) is not None:
+        base = tomllib.loads((FOLDER / f"{like}.toml").read_text("utf-8"))
+        document = base | document | {"settings": base["settings"] | document.get("settings", {})}
     settings = {key: _setting(name, key, facts) for key, facts in document.pop("settings").items()}
     behaviour = Behaviour(**document.pop("behaviour"))
-    for value, allowed in ((behaviour.connects, CONNECTS), (behaviour.reuse, REUSES), (behaviour.line, LINES)):
+    facts = behaviour.connects, behaviour.reuse, behaviour.line, behaviour.when_full
+    for value, allowed in zip(facts, (CONNECTS, REUSES, LINES, FULL)):
         if value not in allowed:
             raise CatalogError(f"{name}: {value!r} is none of {', '.join(allowed)}")
     if document["id"] != name:
@@ -159,6 +176,10 @@ def _setting(library: str, name: str, facts: Mapping[str, Any]) -> Setting:
         raise CatalogError(f"{library}: {name} means {setting.means!r}, which is no {setting.type}")
     if (setting.type == "duration") != (setting.unit in UNITS):
         raise CatalogError(f"{library}: {name} needs a unit just where it is a duration")
+    if (setting.type == "word") != bool(setting.words):
+        raise CatalogError(f"{library}: {name} needs words just where it is one")
+    if setting.looked_at not in LOOKED_AT:
+        raise CatalogError(f"{library}: {name}: {setting.looked_at!r} is none of {', '.join(LOOKED_AT)}")
     for special in (setting.zero, setting.minus_one):
         if special is not None and special not in SPECIALS:
             raise CatalogError(f"{library}: {name}: {special!r} is none of {', '.join(SPECIALS)}")

@@ -26,7 +26,7 @@ from .slips import find_slips
 from .targets import Target
 
 _MOST_ADVICE = 50  # looking for the nearest name takes longer than all else: not for every line of a hostile text
-_ESCAPES = str.maketrans({c: "\\" + c for c in " '\\"})
+_ESCAPES = str.maketrans({c: "\\" + c for c in "'\\"})
 _START_OF = attrgetter("start")
 _new = tuple.__new__  # half the time of a named tuple's own call; a text makes one for each of its parts
 _GUARDS = {"user": guard_user, "host": guard_host, "database": guard_path, "alias": guard_path, "socket": guard_host}
@@ -40,11 +40,12 @@ def interpret(parsed: Parsed, target: Target, *, engine: str | None) -> Interpre
 class Interpreter:
     """Walks the fields of one text, each to the method that its canonical name has in `_HANDLERS`."""
 
-    __slots__ = ("driver", "found", "in_object", "positional_hosts", "target")
+    __slots__ = ("driver", "found", "in_object", "placed", "positional_hosts", "target")
 
     def __init__(self, target: Target) -> None:
         self.target, self.driver, self.found = target, target.driver, Gathered()
         self.positional_hosts = self.in_object = False
+        self.placed: list[FoundHost] = []
 
     def interpret(self, parsed: Parsed, engine: str | None) -> Interpretation:
         """Walk the fields and make the cord."""
@@ -58,7 +59,7 @@ class Interpreter:
         if options:
             heeded = self._heeded(options)
             # libpq and others let host= replace the authority, so what stands there is known before options are taken
-            self.positional_hosts = bool(found.hosts)
+            self.positional_hosts, self.placed = bool(found.hosts), list(found.hosts)
             for field in heeded:
                 self.take(field)
         if self.driver.file_uris is not None:
@@ -228,7 +229,7 @@ class Interpreter:
         found, facts = self.found, self.target.facts
         if found.socket and self._reaches(text):
             self._pass_over_socket(found.hosts[0].field or field)
-            found.socket, found.hosts[:] = False, []
+            found.socket, found.hosts[:] = False, self.placed
         if found.socket or (self.positional_hosts and not self._wins("host", text, found.hosts[0].address)):
             return
         # a port that stands in the authority stays, though its host goes: libpq reads @:6432/db?host=/run so

@@ -42,8 +42,10 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
     """
     fields = [Field("scheme", None, prefix, 0, len(prefix), 0)]
     start = len(prefix)
-    bracket = text.find("(", start)
-    at = text.rfind("@", start, bracket if bracket >= 0 else len(text))
+    # a later @ ends a password that holds one, but what stands behind a parenthesis or ? is of the address
+    first = text.find("@", start)
+    stops = (text.find("(", start), text.find("?", max(first, start)))
+    at = first if first == start else text.rfind("@", start, min((s for s in stops if s >= 0), default=len(text)))
     if at < 0:
         hint = "it stands there without a user, too"
         raise GrammarError("the @ before the address is missing", start, len(text), hint)

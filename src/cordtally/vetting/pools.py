@@ -75,6 +75,14 @@ RULES = (
         good="dbcp2 removeAbandonedTimeout=60 removeAbandonedOnBorrow=true",
     ),
     _rule(
+        RuleId.STATE_IS_NOT_KEPT,
+        Severity.NOTE,
+        "a pooler that gives each transaction another connection",
+        "What a session sets, prepares, listens to or locks is gone, or met by another client.",
+        bad="pgbouncer pool_mode=transaction",
+        good="pgbouncer pool_mode=session",
+    ),
+    _rule(
         RuleId.POOLS_OVER_LIMIT,
         Severity.ERROR,
         "pools that together exceed the server's limit",

@@ -66,6 +66,7 @@ class RuleId(enum.Enum):
     ACQUIRE_BELOW_CONNECT = "acquire-below-connect"
     IDLE_BEYOND_LIFETIME = "idle-beyond-lifetime"
     POOL_NEVER_SHRINKS = "pool-never-shrinks"
+    STATE_IS_NOT_KEPT = "state-is-not-kept"
     SETTING_WITHOUT_EFFECT = "setting-without-effect"
     POOLS_OVER_LIMIT = "pools-over-limit"
     ENDLESS_POOL = "endless-pool"

@@ -169,7 +169,7 @@ class _Writer:
             if pin and (setting is not None or means == "max_size"):
                 self.put(means, mine, added=True)
                 continue
-            told = f"not set: {self.settings.library.title} takes {show(mine)}, {self.target.title} {show(other)}"
+            told = f"by default {self.settings.library.title} takes {show(mine)}, {self.target.title} {show(other)}"
             self._line(means, "not set", "not set", Outcome.APPROXIMATED, told)
 
     def behaviour(self) -> None:
@@ -204,6 +204,9 @@ def _text(setting: Setting, value: Value) -> tuple[str | None, str | None]:
         return None, f"{setting.name} has no word for no limit"
     if isinstance(value, bool):
         return str(value).lower(), None
+    if isinstance(value, str):
+        word = next((word for word, meaning in (setting.words or {}).items() if meaning == value), None)
+        return word, None if word is not None else f"{setting.name} has no word for {value}"
     if isinstance(value, Duration):
         return _duration(setting, value)
     number, reason = value, None

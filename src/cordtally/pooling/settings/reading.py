@@ -13,8 +13,8 @@ from ...model import Duration
 _TRUE, _FALSE = {"true", "yes", "on", "1"}, {"false", "no", "off", "0"}
 _NOTHING = {"none", "null", "nil", "infinity", "unlimited"}
 
-# the value of a setting by its meaning: a count, a Duration, a truth value; None is no limit
-Value = int | Duration | bool | None
+# the value of a setting by its meaning: a count, a Duration, a truth value, a word; None is no limit
+Value = int | Duration | bool | str | None
 
 
 @dataclass(frozen=True)
@@ -208,6 +208,13 @@ def parse_value(setting: Setting, text: str) -> tuple[Value, str | None]:
     FieldError
         For a value that the setting cannot have.
     """
+    if setting.words is not None:
+        word = text.strip().casefold()
+        if word not in setting.words:
+            nearest = find_nearest(word, setting.words, most=1)
+            meant = f"; did you mean {nearest[0]}?" if nearest else f": it must be {', '.join(setting.words)}"
+            raise FieldError(f"{setting.name} is {quoted(text)}{meant}")
+        return setting.words[word], None
     shown = text.strip().replace("_", "")
     if shown.casefold() in _NOTHING:
         return None, "unlimited"

@@ -49,7 +49,7 @@ def vet_pool(settings: PoolSettings, *, instances: int = 1, server: ServerLimits
     tuple of Finding
         The worst first.
     """
-    found = [*_sizes(settings), *_times(settings), *_without_effect(settings)]
+    found = [*_sizes(settings), *_times(settings), *_without_effect(settings), *_shared(settings)]
     found += _against_server(settings, instances, server or ServerLimits())
     return by_severity(iter(found))
 
@@ -96,7 +96,7 @@ def _number(settings: PoolSettings, setting: Setting) -> float:
     value = settings.given.get(setting.means)
     if isinstance(value, Duration):
         return value.seconds / UNITS[setting.unit or "s"]
-    return 0.0 if value is None or isinstance(value, bool) else float(value)
+    return float(value) if isinstance(value, int) else 0.0
 
 
 def _acting_idle_timeout(settings: PoolSettings) -> float | None:
@@ -117,7 +117,8 @@ def _times(settings: PoolSettings) -> Iterator[Finding]:
     acquire, idle, life = (settings.seconds(name) for name in ("acquire_timeout", "idle_timeout", "lifetime"))
     acting = _acting_idle_timeout(settings)
     connect = settings.seconds("connect_timeout")
-    if settings.library.setting("acquire_timeout") is None and settings.library.kind == "library":
+    waits = settings.all.get("waits_when_full", settings.library.behaviour.when_full == "waits")
+    if settings.library.setting("acquire_timeout") is None and settings.library.kind == "library" and waits:
         yield finding(
             RuleId.ENDLESS_ACQUIRE,
             f"{settings.library.title} has no limit for how long one waits: a leak stops all in silence",
@@ -167,6 +168,20 @@ def _without_effect(settings: PoolSettings) -> Iterator[Finding]:
             )
 
 
+def _shared(settings: PoolSettings) -> Iterator[Finding]:
+    mode = settings.value("sharing")
+    if mode not in {"transaction", "statement"}:
+        return
+    message = f"{_named(settings, 'sharing')}: each {mode} may run on another connection of the server"
+    lost = (
+        "what a session holds does not last: SET, LISTEN, advisory locks, temporary tables, statements prepared in SQL"
+    )
+    more = "; a transaction of several statements is refused" if mode == "statement" else ""
+    severity = Severity.WARNING if mode == "statement" else None
+    hint = f"{lost}{more}; use SET LOCAL, and keep the driver from preparing statements by name"
+    yield finding(RuleId.STATE_IS_NOT_KEPT, message, hint, severity=severity)
+
+
 def _against_server(settings: PoolSettings, instances: int, server: ServerLimits) -> Iterator[Finding]:
     most, left = settings.count("max_size"), server.left
     each = f"{instances} instance{'' if instances == 1 else 's'}"
@@ -188,6 +203,9 @@ def _against_server(settings: PoolSettings, instances: int, server: ServerLimits
     if ends is None:
         return
     idle, life = _acting_idle_timeout(settings), settings.seconds("lifetime")
+    lifetime = settings.library.setting("lifetime")
+    if lifetime is not None and lifetime.looked_at == "given-back":
+        life = None  # one that lies idle is not looked at
     first = min((t for t in (idle, life) if t is not None), default=None)
     if first is None or first >= ends:
         checked = settings.value("validate_on_borrow") is True or settings.seconds("validate_after") is not None
