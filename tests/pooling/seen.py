@@ -20,7 +20,7 @@ from cordtally.pooling.settings.vet import _acting_idle_timeout
 
 from ..servers import ADMIN_PASSWORD
 
-SHORT, LONG = 1.0, 2.5  # s: an acquire timeout, and how long one is waited for that does not come
+SHORT, LONG = 1.0, 6.0  # s: an acquire timeout, and how long one is waited for that does not come
 JUDGES = Path(__file__).resolve().parent.parent / "drivers" / "judges"
 LOGIN = {"host": "127.0.0.1", "user": "harbour_master", "password": ADMIN_PASSWORD}
 
@@ -165,7 +165,8 @@ class Remote:
     def __init__(self, command, line, settings, env=None):
         self.line, self.number, self.answers = line, 0, queue.Queue()
         self.process = subprocess.Popen(command, env=env, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
-        threading.Thread(target=lambda: [self.answers.put(json.loads(answer)) for answer in self.process.stdout], daemon=True).start()
+        self.reader = threading.Thread(target=lambda: [self.answers.put(json.loads(answer)) for answer in self.process.stdout], daemon=True)
+        self.reader.start()
         self.ask("open", settings=settings, limit=30)
 
     def ask(self, what, limit=LONG, **more):
@@ -185,7 +186,7 @@ class Remote:
 
     def take(self):
         """Take one, known by its number."""
-        answer = self.ask("take", limit=20 if self.number < 2 else LONG)
+        answer = self.ask("take", limit=30)
         if answer is None:
             raise TimeoutError
         if "failed" in answer:
@@ -202,6 +203,9 @@ class Remote:
         """End the process."""
         self.process.kill()
         self.process.wait(10)
+        self.reader.join(10)
+        self.process.stdin.close()
+        self.process.stdout.close()
 
 
 def _node(name):
@@ -320,7 +324,7 @@ def look(name, opened, port):
         mine = pool.take()
         old = who(mine)
         pool.give(mine)
-        pool.rest(2.6)  # longer than twice: psycopg_pool looks once in so long
+        pool.rest(3.6)  # psycopg_pool looks once in so long, and closes what lay idle all the while
         mine = pool.take()
         acts = means == "lifetime" or _acting_idle_timeout(read_settings(catalog, {key: str(value) for key, value in settings.items()})) is not None
         says = "another one" if acts and setting.looked_at != "given-back" else "the same one"
