@@ -22,6 +22,7 @@ from .codecs import Misread, read_value
 from .concealing import secret_spans, unread_spans
 from .conflicts import note_conflicts, note_lone
 from .gathering import FoundHost, Gathered, Interpretation, OptionRow, Part
+from .repeating import keep_heeded
 from .slips import find_slips
 from .targets import Target
 
@@ -57,7 +58,7 @@ class Interpreter:
         options = self._take_positions(parsed.fields)
         heeded = options
         if options:
-            heeded = self._heeded(options)
+            heeded = keep_heeded(self, options)
             # libpq and others let host= replace the authority, so what stands there is known before options are taken
             self.positional_hosts, self.placed = bool(found.hosts), list(found.hosts)
             for field in heeded:
@@ -121,62 +122,6 @@ class Interpreter:
             for index, host in enumerate(hosts if ports else ()):
                 host.port = ports[index] if index < len(ports) else ports[0]
         return options
-
-    def _heeded(self, fields: list[Field]) -> list[Field]:
-        """Keep of repeated keys the one that the driver heeds; a list keeps them all."""
-        repeated = self.target.dialect.repeated
-        key: Callable[[Field], str | None] = attrgetter("name")
-        if self.target.facts.grammar == "semicolon" and repeated == "last":  # there synonyms are one key, as in .NET
-            key = self._option_named
-        if len(fields) < 2 or len({key(field) for field in fields}) == len(fields):
-            return fields
-        if repeated in {"list", "refused"}:
-            self._refuse_lists(fields)
-            return fields
-        heeded: dict[str | None, Field] = {}
-        for field in fields:
-            earlier = heeded.get(key(field))
-            if earlier is None:
-                heeded[key(field)] = field
-                continue
-            option = self.target.option(field.name or "")
-            # one native option cannot hold a list: a newline is the one thing that no such value holds
-            if option is not None and option.repeats:
-                heeded[key(field)] = earlier._replace(value=f"{earlier.value}\n{field.value}", end=field.end)
-                continue
-            if repeated == "last":
-                heeded[key(field)] = field
-            ignored, kept = (earlier, field) if repeated == "last" else (field, earlier)
-            self._ignore(ignored, repeated, kept)
-        return list(heeded.values())
-
-    def _option_named(self, field: Field) -> str | None:
-        option = self.target.option(field.name or "")
-        return field.name if option is None else option.name
-
-    def _refuse_lists(self, fields: list[Field]) -> None:
-        """Report repeated keys that become a list, which no driver takes but as hosts and ports."""
-        seen: set[str | None] = set()
-        for field in fields:
-            option = self.target.option(field.name or "")
-            listed = option is not None and option.canonical in {"host", "port"}
-            if field.name in seen and not (listed and self.target.facts.hosts != "single"):
-                name = safe_name(field.name or "")
-                way = " as a list" if self.target.dialect.repeated == "list" else ""
-                why = f"{name} is given twice, which {self.driver.title} takes{way} and is refused"
-                facts = {"why": why, "hint": "keep one"}
-                self.found.remarks.append(Remark(Case.REFUSED, field.start, field.end, facts))
-            seen.add(field.name)
-
-    def _ignore(self, field: Field, repeated: str, kept: Field) -> None:
-        """Book a repeated key that does not count; nothing is said where both values are the same."""
-        secret = self.is_secret(field.name or "", self.driver)
-        shown = safe_name(field.name or "")
-        self.found.parts.append(Part("ignored", shown, field.start, field.end, secret or shown == MASK, field.whole))
-        if field.value != kept.value:
-            name = shown if field.name == kept.name else f"{shown}, also as {safe_name(kept.name or '')},"
-            facts = {"name": "a secret" if secret else name, "which": repeated}
-            self.found.remarks.append(Remark(Case.REPEATED, field.start, field.end, facts))
 
     def take(self, field: Field) -> None:
         """Take one option."""

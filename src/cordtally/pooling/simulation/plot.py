@@ -68,7 +68,8 @@ def draw_line(case: Case, figure: Figure) -> None:
         axes.set_axisbelow(True)
         _mark_events(axes, case.scenario, scale)
     _name_events(above, case.scenario, scale)
-    above.set_title(f"one run: {case.name}, {case.scenario.instances} instances", pad=34)
+    instances = case.scenario.instances
+    above.set_title(f"one run: {case.name}, {instances} instance{'' if instances == 1 else 's'}", pad=34)
 
 
 def _events(scenario: Scenario) -> list[tuple[float, float, str, str]]:
