@@ -200,6 +200,8 @@ OTHER_ENGINES = [
     ("Server=a;Address=b;User ID=u;UID=v", "sqlclient/semicolon", {"hosts": "b", "user": "v", "remarks": ["repeated-key"] * 2}),
     ("mysql:host=[::1]:3307;port=1", None, {"hosts": "[::1]:3307", "remarks": ["conflicting-options"]}),
     ("mongodb://u:p@h/d?appName=a@b", "mongo-node", {"hosts": "h", "user": "u", "password": "p", "database": "d", "options": {"application_name": "a@b"}}),
+    ("postgresql://[::1]:1,h/d", "asyncpg", {"hosts": "[::1]:1 h", "database": "d"}),
+    ("postgresql://[::1],h/d", "asyncpg", {"hosts": "[::1] h", "database": "d", "remarks": ["value-out-of-range"]}),
     ("mysql+mysqldb://u@:5432/d?unix_socket=/run/s&host=127.0.0.1", None, {"hosts": "127.0.0.1:5432", "user": "u", "database": "d", "remarks": ["conflicting-options"]}),
     ("postgres://a&b@h/d?user=a%20b", "lib-pq", {"hosts": "h", "user": "a&b", "database": "d", "remarks": ["needs-escaping"]}),
     ("postgres://:6000,h:1/d", "pgx/url", {"hosts": "h:6000", "database": "d"}),

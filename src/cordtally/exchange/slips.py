@@ -45,6 +45,8 @@ def _of_url(parsed: Parsed, found: Gathered, target: Target, dialect: UrlDialect
     if dialect.hosts.behind_port == "dropped":
         ports = [f for f in parsed.fields if f.role == "port" and parsed.text[f.end : f.end + 1] == ":"]
         yield from (Remark(Case.SECOND_PORT, f.end, f.end + 1, {}) for f in ports)
+    if dialect.hosts.lone_brackets and len(found.hosts) > 1:
+        yield from _of_brackets_in_list(parsed, target)
     if dialect.path.kind == "number":
         yield from _of_number(parsed, found, target)
     if "&" in found.roles.get("database", ""):
@@ -67,6 +69,16 @@ def _of_names(parsed: Parsed, found: Gathered, *, placed: bool) -> list[Remark]:
             place = field.start + text.find("?")
             made.append(Remark(Case.SECOND_QUESTION_MARK, place, place + 1, {"name": safe_name(field.name or "")}))
     return made
+
+
+def _of_brackets_in_list(parsed: Parsed, target: Target) -> Iterator[Remark]:
+    """An address with anything but a port beside its brackets (Python, urllib.parse: _check_bracketed_netloc)."""
+    text = parsed.text
+    for field in parsed.fields:
+        if field.role == "host" and text[field.whole : field.whole + 1] == "[":
+            if text[field.whole - 1] == "," or text[field.end + 1 : field.end + 2] == ",":
+                yield Remark(Case.BRACKETS_IN_LIST, field.whole, field.end + 1, {"driver": target.driver.title})
+            return  # it looks at the first [ only
 
 
 def _of_number(parsed: Parsed, found: Gathered, target: Target) -> list[Remark]:

@@ -31,6 +31,7 @@ class Case(enum.Enum):
     NOT_NUMBERED = "not-numbered"
     SECOND_PORT = "second-port"
     NO_SUCH_HOST = "no-such-host"
+    BRACKETS_IN_LIST = "brackets-in-list"
     NO_SUCH_NUMBER = "no-such-number"
     WHOLE_NUMBER = "whole-number"
     BOUNDS = "bounds"

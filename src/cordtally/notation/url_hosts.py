@@ -38,7 +38,8 @@ class Hosts(Record):
     ``port_at`` says; ``ascii_escapes`` are ``kept`` or ``refused``; ``bare_ipv6`` addresses, without a port, are
     ``kept`` or ``refused``; ``unbracketed`` ones are ``refused``, or taken ``whole``; ``behind_port``, a second colon
     and what follows it are ``refused`` or ``dropped``; with ``octal_ports`` a 0 at the beginning makes one octal;
-    writing escapes the characters that are ``also_escaped``; with ``address_lists`` a host may be written
+    writing escapes the characters that are ``also_escaped``; with ``lone_brackets`` an address in brackets should have
+    nothing beside it but a port; with ``address_lists`` a host may be written
     ``(host=…)(port=…)``.
     """
 
@@ -62,6 +63,7 @@ class Hosts(Record):
     behind_port: Literal["refused", "dropped"] = "refused"
     ascii_escapes: Literal["kept", "refused"] = "kept"
     also_escaped: str = ""
+    lone_brackets: bool = False
     address_lists: bool = False
 
 
