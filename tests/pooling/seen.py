@@ -16,7 +16,7 @@ from typing import NamedTuple
 
 from cordtally.catalog.pool_libraries import load_pool
 from cordtally.pooling.settings import convert_pool, read_settings
-from cordtally.pooling.settings.vet import _acting_idle_timeout
+from cordtally.pooling.settings.vet import acting_idle_timeout
 
 from ..servers import ADMIN_PASSWORD
 
@@ -297,7 +297,8 @@ def look(name, opened, port):
     limit = library.setting("acquire_timeout")
     says = "fails at once" if library.behaviour.when_full == "fails" else "waits without end" if limit is None else f"waits for {limit.name}"
     if saw == "gives up":
-        saw = "fails at once" if waited < SHORT / 2 else f"waits for {limit.name}" if limit is not None else f"gives up after {waited:.1f} s"
+        # a machine that stands still makes a wait longer, and never shorter
+        saw = "fails at once" if limit is None or waited < SHORT / 2 else f"waits for {limit.name}"
     tell("a third of two", says, saw)
     if saw == "waits without end" and pool.loop is None:  # who waits would get the next one
         pool.close()
@@ -326,7 +327,7 @@ def look(name, opened, port):
         pool.give(mine)
         pool.rest(3.6)  # psycopg_pool looks once in so long, and closes what lay idle all the while
         mine = pool.take()
-        acts = means == "lifetime" or _acting_idle_timeout(read_settings(catalog, {key: str(value) for key, value in settings.items()})) is not None
+        acts = means == "lifetime" or acting_idle_timeout(read_settings(catalog, {key: str(value) for key, value in settings.items()})) is not None
         says = "another one" if acts and setting.looked_at != "given-back" else "the same one"
         tell(question, says, "the same one" if who(mine) == old else "another one")
         pool.give(mine)

@@ -31,7 +31,8 @@ class AddressCodec(NamedTuple):
     """How the value of a host option is read into addresses and written from hosts, and what else it holds.
 
     ``instances``, ``ports`` and ``networks`` (LocalDB and pipes among them) may stand in the value; with ``schemes``
-    what stands before the host asks for TLS, so that TLS is written first.
+    what stands before the host asks for TLS, so that TLS is written first; with ``port_wins`` an IPv6 address stands
+    in brackets, and a port behind it wins over the option.
     """
 
     read: Callable[[object], list[Address]]
@@ -40,6 +41,7 @@ class AddressCodec(NamedTuple):
     ports: bool = False
     networks: bool = False
     schemes: bool = False
+    port_wins: bool = False
 
 
 class NoAddress(ValueError):
@@ -151,7 +153,7 @@ ADDRESSES: Mapping[str, AddressCodec] = {
     "server": AddressCodec(_read_server, _write_server, instances=True, ports=True, networks=True),
     "server-instance": AddressCodec(_read_server_instance, _write_server_instance, instances=True),
     "stream": AddressCodec(_read_stream, _write_stream, schemes=True),
-    "authority": AddressCodec(_read_authority, _write_authority),
+    "authority": AddressCodec(_read_authority, _write_authority, port_wins=True),
     "objects": AddressCodec(_read_objects, _write_objects, ports=True),
 }
 NO_CODEC = AddressCodec(lambda value: [Address(as_text(value))], lambda hosts, _: hosts[0].name)

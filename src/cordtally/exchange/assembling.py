@@ -21,6 +21,7 @@ from ..model import (
 )
 from ..notation import Case, Remark
 from ..text import as_text
+from .addresses import codec_of
 from .gathering import FoundHost, Gathered
 from .tables import match_state
 from .targets import Target
@@ -33,7 +34,7 @@ def assemble(found: Gathered, target: Target, engine: str) -> Cord:
     if found.ports is not None:
         if len(found.ports) not in {1, max(1, len(hosts))} and driver.odd_ports == "refused":
             _note_ports(found, driver)
-        if target.facts.addresses == "authority" and hosts and hosts[0].port not in {None, *found.ports}:
+        if codec_of(target.facts.addresses).port_wins and hosts and hosts[0].port not in {None, *found.ports}:
             _note_second_port(found, driver)
         _assign_ports(hosts, found.ports)
     tls, authentication = NO_TLS, NO_AUTHENTICATION

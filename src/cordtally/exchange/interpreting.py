@@ -248,9 +248,8 @@ class Interpreter:
 
     def _wins(self, role: str, text: str, placed: str) -> bool:
         """Whether an option counts, and not what stands in its place in the URL."""
-        if (
-            self.driver.query_order == "sorted"
-        ):  # lib/pq sorts what it has escaped, and heeds the last (url.go: ParseURL)
+        # lib/pq sorts what it has escaped, and heeds the last (url.go: ParseURL)
+        if self.driver.query_order == "sorted":
             return text.translate(_ESCAPES) > placed.translate(_ESCAPES)
         return role in self.driver.query_wins
 

@@ -20,7 +20,7 @@ def keep_heeded(at: Interpreter, fields: list[Field]) -> list[Field]:
     """Keep of repeated keys the one that the driver heeds; a list keeps them all."""
     repeated = at.target.dialect.repeated
     key: Callable[[Field], str | None] = attrgetter("name")
-    if at.target.facts.grammar == "semicolon" and repeated == "last":  # there synonyms are one key, as in .NET
+    if at.target.dialect.synonyms == "one" and repeated == "last":
         key = partial(_option_named, at)
     if len(fields) < 2 or len({key(field) for field in fields}) == len(fields):
         return fields

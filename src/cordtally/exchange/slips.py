@@ -106,7 +106,7 @@ def _of_host(name: str, target: Target) -> Case | None:
     if name.isdigit():
         return Case.HOST_OF_DIGITS
     odd = not set(name).isdisjoint(":[]") and not is_ipv6(name.partition("%")[0])
-    if (target.facts.grammar == "url" or target.facts.addresses == "authority") and name[0] != "/" and odd:
+    if (target.facts.grammar == "url" or codec_of(target.facts.addresses).port_wins) and name[0] != "/" and odd:
         return Case.NO_SUCH_HOST
     head, colon, tail = name.rpartition(":")
     # where pairs are parted by semicolons, a host's port stands in an option, or behind a comma
@@ -117,7 +117,7 @@ def _of_host(name: str, target: Target) -> Case | None:
 
 def _of_brackets(host: FoundHost, parsed: Parsed, target: Target) -> Case | None:
     """An address without its brackets, which PHP's streams read up to the first colon."""
-    if target.facts.addresses != "authority" or ":" not in host.address or host.field is None:
+    if not codec_of(target.facts.addresses).port_wins or ":" not in host.address or host.field is None:
         return None
     return None if "[" in parsed.text[host.field.start : host.field.end] else Case.NO_SUCH_HOST
 

@@ -21,12 +21,13 @@ class BaseDialect(Record):
 
     Of ``repeated`` keys the ``last`` or the ``first`` counts, they make a ``list``, or are ``refused``; ``empty``
     values are ``kept`` or ``dropped``; ``positions`` lists the roles that have a place of their own, everything else
-    being an option.
+    being an option; ``synonyms`` of a key are keys ``apart``, or ``one`` that is then repeated, as in .NET.
     """
 
     repeated: Literal["last", "first", "list", "refused"] = "last"
     empty: Literal["kept", "dropped"] = "kept"
     positions: tuple[str, ...] = ()
+    synonyms: Literal["apart", "one"] = "apart"
 
 
 class Grammar(Protocol[D_contra]):

@@ -35,13 +35,15 @@ class Dialect(BaseDialect):
 
     ``quoting`` is ``either-quote``, ``braces``, ``doubled`` or ``none``; ``braced`` and ``percent`` list the keys that
     take braces (``*`` for all), and those whose unbraced value is percent-decoded; ``unnamed`` names the first values
-    without a key, or, where ``bare_keys`` are ``next``, any such value, in turn; ``keys`` are ``trimmed`` or
+    without a key, or, where ``bare_keys`` are ``next``, any such value, in turn, each with its further names behind
+    a ``|``; ``keys`` are ``trimmed`` or
     ``exact``; ``bare_keys``, without an equals sign, are otherwise ``refused`` or ``kept`` out; ``trims`` cuts blanks
     around bare values, and where ``value_ends`` are ``trimmed``, blanks at the end of every value are lost;
     ``separators`` part the pairs; ``bracketed`` lists the keys whose value may hold a colon inside [ and ];
     ``rest_is`` names the key that a text without any equals sign stands for.
     """
 
+    synonyms: Literal["apart", "one"] = "one"
     quoting: Literal["either-quote", "braces", "doubled", "none"] = "braces"
     braced: tuple[str, ...] = ()
     percent: tuple[str, ...] = ()
@@ -53,10 +55,6 @@ class Dialect(BaseDialect):
     separators: Literal[";", ":;"] = ";"
     bracketed: tuple[str, ...] = ()
     rest_is: str = ""
-
-
-# a value without a key stands for the next of `unnamed` that has none yet, an empty one, too (DBD/mysql.pm: _OdbcParse)
-_SAME = {"hostname": "host", "db": "database", "dbname": "database"}
 
 
 def looks_like(text: str) -> int:
@@ -110,6 +108,9 @@ def _parse_unquoted(text: str, position: int, dialect: Dialect, fields: list[Fie
     doubled, position_of_first = dialect.quoting == "doubled", position
     # a bracket that is never closed encloses nothing; looked up once, so that hostile texts take linear time
     last_bracket = text.rfind("]") if dialect.bracketed else -1
+    # a value without a key stands for the next that has none yet, an empty one, too (DBD/mysql.pm: _OdbcParse)
+    names = [one.split("|") for one in dialect.unnamed]
+    first_of = {name: same[0] for same in names for name in same}
     named: set[str] = set()
     unkeyed: dict[str, Field] = {}
     while position < len(text):
@@ -117,14 +118,14 @@ def _parse_unquoted(text: str, position: int, dialect: Dialect, fields: list[Fie
         equals = text.find("=", position, end)
         given = len(fields) - (1 if position_of_first else 0)
         if equals < 0 and dialect.bare_keys == "next":
-            name = next((n for n in dialect.unnamed if n not in named), None)
+            name = next((same[0] for same in names if same[0] not in named), None)
             if name is not None:
                 unkeyed[name] = Field("option", name, text[position:end], position, end, position)
                 fields.append(unkeyed[name])
                 named.add(name)
         elif equals < 0 and end > position and given < len(dialect.unnamed):
             # DBI: "dbi:mysql:tides:gauge.example:3306", in this order
-            name = dialect.unnamed[given]
+            name = names[given][0]
             fields.append(Field("option", name, text[position:end], position, end, position))
         elif equals < 0 and end > position and text[position:end].strip() and dialect.bare_keys == "refused":
             raise GrammarError("a key has no = and value", position, end, "nothing is quoted here: did it end early?")
@@ -134,7 +135,7 @@ def _parse_unquoted(text: str, position: int, dialect: Dialect, fields: list[Fie
             if not name:
                 raise GrammarError("a key is missing before =", position, equals + 1)
             if dialect.bare_keys == "next":
-                same = _SAME.get(name, name)
+                same = first_of.get(name, name)
                 if same in unkeyed:  # what stands with its key counts
                     fields.remove(unkeyed.pop(same))
                 named.add(same)

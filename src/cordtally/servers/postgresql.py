@@ -24,9 +24,17 @@ FROM pg_stat_activity WHERE backend_type = 'client backend' AND pid <> pg_backen
 _DONE = "SELECT sum(xact_commit + xact_rollback)::bigint FROM pg_stat_database"
 _LIMITS = """
 SELECT current_setting('max_connections')::int, current_setting('superuser_reserved_connections')::int,
-       (SELECT setting::int / 1000.0 FROM pg_settings WHERE name = 'idle_session_timeout')::float8,
-       (SELECT CASE WHEN rolsuper THEN -1 ELSE rolconnlimit END FROM pg_roles WHERE rolname = current_user),
-       (SELECT datconnlimit FROM pg_database WHERE datname = current_database())
+       (SELECT setting::int / 1000.0 FROM pg_settings WHERE name = 'idle_session_timeout')::float8
+"""
+# the limits of the role, which superusers do not have, and of the database, each with what is open of it
+_NARROWER = """
+SELECT rolconnlimit, (SELECT count(*) FROM pg_stat_activity
+                      WHERE usename = current_user AND backend_type = 'client backend')
+FROM pg_roles WHERE rolname = current_user AND NOT rolsuper AND rolconnlimit >= 0
+UNION ALL
+SELECT datconnlimit, (SELECT count(*) FROM pg_stat_activity
+                      WHERE datname = current_database() AND backend_type = 'client backend')
+FROM pg_database WHERE datname = current_database() AND datconnlimit >= 0
 """
 _BUSY = ("active", "fastpath function call")
 
@@ -183,11 +191,12 @@ def check(session: Any, statement: str, *, writes: bool) -> None:  # noqa: ANN40
 
 def capacity(session: Any, deadline: Deadline) -> Capacity:  # noqa: ANN401
     """Read the limits; those of the role and of the database, where they are narrower than the server's."""
-    ((limit, reserve, idle, *narrower),) = _rows(session, _LIMITS, deadline)
-    least = min((number for number in narrower if number is not None and number >= 0), default=limit)
-    if least < limit - reserve:
-        limit, reserve = least, 0
-    return Capacity(limit, reserve, activity(session, deadline).open + 1, idle or None)
+    ((limit, reserve, idle),) = _rows(session, _LIMITS, deadline)
+    opened = activity(session, deadline).open + 1
+    for most, its_own in _rows(session, _NARROWER, deadline):
+        if most - its_own < limit - reserve - opened:
+            limit, reserve, opened = most, 0, its_own
+    return Capacity(limit, reserve, opened, idle or None)
 
 
 def activity(session: Any, deadline: Deadline) -> Activity:  # noqa: ANN401

@@ -99,7 +99,7 @@ def _number(settings: PoolSettings, setting: Setting) -> float:
     return float(value) if isinstance(value, int) else 0.0
 
 
-def _acting_idle_timeout(settings: PoolSettings) -> float | None:
+def acting_idle_timeout(settings: PoolSettings) -> float | None:
     """The idle timeout in seconds, where it can act at all."""
     setting, most = settings.library.setting("idle_timeout"), settings.count("max_size")
     if setting is None:
@@ -115,7 +115,7 @@ def _acting_idle_timeout(settings: PoolSettings) -> float | None:
 
 def _times(settings: PoolSettings) -> Iterator[Finding]:
     acquire, idle, life = (settings.seconds(name) for name in ("acquire_timeout", "idle_timeout", "lifetime"))
-    acting = _acting_idle_timeout(settings)
+    acting = acting_idle_timeout(settings)
     connect = settings.seconds("connect_timeout")
     waits = settings.all.get("waits_when_full", settings.library.behaviour.when_full == "waits")
     if settings.library.setting("acquire_timeout") is None and settings.library.kind == "library" and waits:
@@ -202,7 +202,7 @@ def _against_server(settings: PoolSettings, instances: int, server: ServerLimits
     ends = server.idle_timeout
     if ends is None:
         return
-    idle, life = _acting_idle_timeout(settings), settings.seconds("lifetime")
+    idle, life = acting_idle_timeout(settings), settings.seconds("lifetime")
     lifetime = settings.library.setting("lifetime")
     if lifetime is not None and lifetime.looked_at == "given-back":
         life = None  # one that lies idle is not looked at
