@@ -133,7 +133,10 @@ def test_reading():
         ("pgpool-ii", {"num_init_children": "32", "max_pool": "4"}, ServerLimits(connections=100), ["pools-over-limit"]),
         ("pg-pool", {"connectionTimeoutMillis": "0"}, None, ["endless-acquire"]),
         ("tarn", {"max": "5", "acquireTimeoutMillis": "1000"}, None, ["acquire-below-connect"]),
-        ("psycopg-pool", {"max_size": "8", "max_idle": "7200"}, None, ["idle-beyond-lifetime"]),
+        ("dbcp2", {"maxTotal": "8", "maxWaitMillis": "500", "minEvictableIdleTimeMillis": "7200000", "timeBetweenEvictionRunsMillis": "60000", "maxConnLifetimeMillis": "3600000"}, None, ["idle-beyond-lifetime"]),
+        ("psycopg-pool", {"max_size": "8", "max_idle": "7200"}, None, []),  # which looks at a lifetime only when one comes back
+        ("psycopg-pool", {"max_size": "8", "max_lifetime": "60"}, ServerLimits(idle_timeout=300.0), ["server-hangs-up-first"]),
+        ("django-connections", {}, ServerLimits(connections=100), ["endless-pool"]),
         ("hikaricp", {"idleTimeout": "60000"}, None, ["pool-never-shrinks"]),
         ("pgbouncer", {"pool_mode": "transaction"}, None, ["state-is-not-kept"]),
         ("dbutils", {"maxconnections": "5"}, None, []),

@@ -223,8 +223,10 @@ def parse_value(setting: Setting, text: str) -> tuple[Value, str | None]:
             raise FieldError(f"{setting.name} is {quoted(text)}: it must be true or false")
         return shown.casefold() in _TRUE, None
     if setting.type == "duration" and not _is_number(shown):
-        duration = Duration.parse(text)
-        return duration, None
+        try:
+            return Duration.parse(text), None
+        except FieldError as problem:
+            raise FieldError(f"{setting.name}: {problem}") from None
     if not _is_number(shown):
         raise FieldError(f"{setting.name} is {quoted(text)}: it must be a number")
     # whole numbers stay exact, however long

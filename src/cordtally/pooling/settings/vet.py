@@ -113,6 +113,12 @@ def acting_idle_timeout(settings: PoolSettings) -> float | None:
     return settings.seconds("idle_timeout")
 
 
+def _ends_idle_ones(settings: PoolSettings) -> bool:
+    """Whether the lifetime ends a connection that lies idle: not where it is looked at when one comes back."""
+    lifetime = settings.library.setting("lifetime")
+    return lifetime is None or lifetime.looked_at != "given-back"
+
+
 def _times(settings: PoolSettings) -> Iterator[Finding]:
     acquire, idle, life = (settings.seconds(name) for name in ("acquire_timeout", "idle_timeout", "lifetime"))
     acting = acting_idle_timeout(settings)
@@ -138,7 +144,7 @@ def _times(settings: PoolSettings) -> Iterator[Finding]:
             f"({_named(settings, 'connect_timeout')})",
             "make the acquire timeout the longer of the two",
         )
-    if acting is not None and life is not None and acting >= life:
+    if acting is not None and life is not None and acting >= life and _ends_idle_ones(settings):
         yield finding(
             RuleId.IDLE_BEYOND_LIFETIME,
             f"{_named(settings, 'idle_timeout')} never acts: the lifetime of {show_seconds(life)} ends first",
@@ -194,18 +200,19 @@ def _against_server(settings: PoolSettings, instances: int, server: ServerLimits
             f"at most {left // instances} each, fewer instances, or a pooler in between; see: cordtally pool budget",
         )
     if left is not None and most is None:
-        yield finding(
-            RuleId.ENDLESS_POOL,
-            f"the pool has no largest size, and the server leaves {left}: a slow moment takes them all",
-            f"set the largest size to {max(1, left // instances)} or less",
-        )
+        share, per = max(1, left // instances), settings.library.behaviour.per
+        what, hint = "the pool has no largest size", f"set the largest size to {share} or less"
+        if settings.library.behaviour.when_full == "opens":
+            what, hint = f"each {per} opens its own", f"run {share} {per}s or fewer, or put a pooler in between"
+        message = f"{what}, and the server leaves {left}: a slow moment takes them all"
+        yield finding(RuleId.ENDLESS_POOL, message, hint)
     ends = server.idle_timeout
     if ends is None:
         return
     idle, life = acting_idle_timeout(settings), settings.seconds("lifetime")
-    lifetime = settings.library.setting("lifetime")
-    if lifetime is not None and lifetime.looked_at == "given-back":
-        life = None  # one that lies idle is not looked at
+    both = "idle timeout or the lifetime"
+    if not _ends_idle_ones(settings):
+        life, both = None, "idle timeout"
     first = min((t for t in (idle, life) if t is not None), default=None)
     if first is None or first >= ends:
         checked = settings.value("validate_on_borrow") is True or settings.seconds("validate_after") is not None
@@ -217,6 +224,6 @@ def _against_server(settings: PoolSettings, instances: int, server: ServerLimits
         message = (
             f"the server ends sessions that are idle for {show_seconds(ends)}, and the pool keeps them longer: {how}"
         )
-        hint = f"make the idle timeout or the lifetime shorter than {show_seconds(ends)}"
+        hint = f"make the {both} shorter than {show_seconds(ends)}"
         severity = Severity.NOTE if checked else None
         yield finding(RuleId.SERVER_HANGS_UP_FIRST, message, hint, severity=severity)
