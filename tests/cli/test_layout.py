@@ -6,7 +6,7 @@ import subprocess
 import sys
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from cordtally.cli.layout import Column, Line, break_line, lay_out
@@ -25,6 +25,7 @@ def test_a_line_breaks_between_words_and_never_inside_a_figure(text, width, hang
         assert any(word in line for line in shown) or cells(word) > width - hang
 
 
+@example([("", "tide 5.2 ms", "68.3 ms"), ("gauge-1.greywick.example", "", "68.3 ms")], 40)
 @given(st.lists(st.tuples(WORDS, WORDS, st.sampled_from(["68.3 ms", "5", "1,234.5 µs"])), min_size=1, max_size=5), st.integers(40, 120))
 def test_a_table_fits_and_names_what_it_leaves_out(rows, width):
     heads = ("name", "what it is", "p99")

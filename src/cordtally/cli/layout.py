@@ -16,7 +16,8 @@ GAP = 2
 _LONG_WORD = 24  # a word up to this is never broken; of a longer one, the pieces between punctuation
 _AFTER = "/&?;,=_.:@-"
 _WITH_UNIT = pattern(r"(?<=\d) (?=(?:[nuµm]?s|min|h|d|%|[KMG]?i?B|/s)(?![\w/]))")
-_BOUND = "\u00a0"
+_WITHIN_FIGURE = pattern(r"(?<=\d)[.,](?=\d)")
+_BOUND, _POINT = "\u00a0", "\u00b7"
 _PIECE = pattern(rf"[^{re.escape(_AFTER)}]*[{re.escape(_AFTER)}]?")
 
 
@@ -65,7 +66,7 @@ def break_line(text: str, width: int, hang: int = 0) -> list[tuple[int, int]]:
 
     All lines but the first have ``hang`` cells less.
     """
-    bound = _WITH_UNIT.sub(_BOUND, text)  # a figure and its unit stay together
+    bound = _bound(text)
     spans: list[tuple[int, int]] = []
     start = 0
     while cells(text[start:]) > width:
@@ -80,11 +81,16 @@ def break_line(text: str, width: int, hang: int = 0) -> list[tuple[int, int]]:
             # behind punctuation, but for a stump at the beginning
             mark = max(bound.rfind(character, start + 1, end) for character in _AFTER + _BOUND)
             stop = mark + 1 if mark > start + (end - start) // 3 else end
-            spans.append((start, stop))
+            spans.append((start, stop - (bound[stop - 1] == _BOUND)))
             start = stop
         if len(spans) == 1:
             width = max(1, width - hang)
     return [*spans, (start, len(text))] if start < len(text) or not spans else spans
+
+
+def _bound(text: str) -> str:
+    """Bind a figure to its unit and to its decimals: the text, as long as it was, for finding where it may break."""
+    return _WITHIN_FIGURE.sub(_POINT, _WITH_UNIT.sub(_BOUND, text))
 
 
 def _reach(text: str, start: int, width: int) -> int:
@@ -100,7 +106,7 @@ def _reach(text: str, start: int, width: int) -> int:
 def least_width(text: str, longest: int = _LONG_WORD) -> int:
     """Give the width below which a word of a text would be broken; longer ones than ``longest`` break anyhow."""
     widest = 0
-    for word in _WITH_UNIT.sub(_BOUND, text).split(" "):
+    for word in _bound(text).split(" "):
         for piece in [word] if cells(word) <= longest else _PIECE.findall(word):
             widest = max(widest, min(cells(piece), _LONG_WORD))
     return widest
