@@ -90,7 +90,7 @@ def ours(text, target):
         findings = [f for f in findings if f.rule.value not in late or any(words in f.message for words in (*AT_ONCE, *MORE_AT_ONCE.get(target, ())))]
     if target.startswith("activerecord"):
         findings = [f for f in findings if not f.message.startswith(OWN)]
-    if target == "dbd-mysql/dsn":  # for which a port that is none is the usual one
+    if target in {"dbd-mysql/dsn", "pdo-mysql/dsn"}:  # for which a port that is none is the usual one
         findings = [f for f in findings if not f.message.startswith("a port")]
     # of several hosts libpq only passes over one whose port is none
     ports = reading.driver in LOOKS_AT_PORTS and len(reading.cord.hosts) < 2

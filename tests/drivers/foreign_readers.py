@@ -11,6 +11,7 @@ from pathlib import Path
 
 from cordtally.notation.url_hosts import is_ipv6
 
+from .doorman import open_doors
 from .readers import libpq, said
 
 HERE = Path(__file__).parent / "judges"
@@ -18,7 +19,7 @@ _WORD = re.compile(r"([^\s=]+)='((?:[^'\\]|\\.)*)'", re.DOTALL)
 _KEY = re.compile(r"(?:^|;)\s*([^;=]+?)\s*=")
 _NEW_WORDS = re.compile("(?i)strict|mandatory|optional")
 GO = Path("/usr/share/gocode/src/github.com/denisenkom/go-mssqldb")
-JARS = {"PgJdbcJudge": "/usr/share/java/postgresql.jar", "MariaDbJudge": "/usr/share/java/mariadb-java-client.jar"}
+JARS = "/usr/share/java/postgresql.jar:/usr/share/java/mariadb-java-client.jar"
 
 
 class Judge:
@@ -49,14 +50,18 @@ class Judge:
 
 
 class Witness(Judge):
-    """A driver upon one of the C clients, which a stand-in takes the place of: it says what the driver hands to it."""
+    """A driver upon one of the C clients, which a stand-in takes the place of: it says what the driver hands to it.
 
-    def __init__(self, command, folder):
+    A driver that speaks MySQL's protocol itself is led to a doorman instead.
+    """
+
+    def __init__(self, command, folder, *, doorman=False):
         self.line = folder / "line"
+        door = {"DOORMAN": str(open_doors(self.line))} if doorman else {}
         library = folder / "witness.so"
         if not library.exists():
             subprocess.run(["cc", "-shared", "-fPIC", "-o", library, HERE / "witness.c", "-ldl"], check=True)
-        super().__init__(command, env={**os.environ, "LD_PRELOAD": str(library), "WITNESS": str(self.line)})
+        super().__init__(command, env={**os.environ, "LD_PRELOAD": str(library), "WITNESS": str(self.line), **door})
 
     def read(self, text, driver=""):
         self.line.write_text("")
@@ -68,18 +73,24 @@ class Witness(Judge):
         return {name: bytes.fromhex(value).decode() for name, _, value in pairs} if lines else None
 
 
-def _java(name, folder):
-    subprocess.run(["javac", "-cp", JARS[name], "-d", folder, HERE / f"{name}.java"], check=True)
-    return Judge(["java", "-cp", f"{JARS[name]}:{folder}", name])
+def java(source, folder):
+    """Compile a program upon the drivers' jars, and give the command that runs it."""
+    subprocess.run(["javac", "-cp", JARS, "-d", folder, source], check=True)
+    return ["java", "-cp", f"{JARS}:{folder}", source.stem]
+
+
+def go(source, folder):
+    """Build a program upon Debian's Go packages, and give the command that runs it."""
+    shutil.copy(source, folder)
+    env = {**os.environ, "GO111MODULE": "off", "GOPATH": f"{folder}/path:/usr/share/gocode", "GOCACHE": str(folder / "cache"), "GOFLAGS": ""}
+    subprocess.run(["go", "build", "-o", source.stem, source.name], cwd=folder, env=env, check=True)
+    return [folder / source.stem]
 
 
 def _go(folder):
-    shutil.copy(HERE / "gojudge.go", folder)
     shutil.copytree(GO, folder / "path/src/github.com/denisenkom/go-mssqldb")
     shutil.copy(HERE / "export.go", folder / "path/src/github.com/denisenkom/go-mssqldb")
-    env = {**os.environ, "GO111MODULE": "off", "GOPATH": f"{folder}/path:/usr/share/gocode", "GOCACHE": str(folder / "cache"), "GOFLAGS": ""}
-    subprocess.run(["go", "build", "-o", "judge", "gojudge.go"], cwd=folder, env=env, check=True)
-    return Judge([folder / "judge"])
+    return Judge(go(HERE / "gojudge.go", folder))
 
 
 def _node(folder):
@@ -94,9 +105,12 @@ def _sqlclient(folder):
 
 
 START = {
-    "pgjdbc": lambda folder: _java("PgJdbcJudge", folder), "mariadb_java": lambda folder: _java("MariaDbJudge", folder),
+    "pgjdbc": lambda folder: Judge(java(HERE / "PgJdbcJudge.java", folder)),
+    "mariadb_java": lambda folder: Judge(java(HERE / "MariaDbJudge.java", folder)),
     "go": _go, "node": _node, "sqlclient": _sqlclient, "ruby": lambda folder: Witness(["ruby", HERE / "rubyjudge.rb"], folder),
-    "php": lambda folder: Witness(["php", HERE / "phpjudge.php"], folder), "perl": lambda folder: Witness(["perl", HERE / "perljudge.pl"], folder),
+    "php": lambda folder: Witness(["php", HERE / "phpjudge.php"], folder),
+    "mysqlnd": lambda folder: Witness(["php", HERE / "phpjudge.php"], folder, doorman=True),
+    "perl": lambda folder: Witness(["perl", HERE / "perljudge.pl"], folder),
 }  # fmt: skip
 
 
@@ -219,6 +233,14 @@ def _on_mysql(found):
     return said(user=found.get("user"), password=found.get("password"), database=found.get("database"), hosts=hosts) | {"options": {}}
 
 
+def _on_mysqlnd(found):
+    host, port = found.pop("host", ""), int(found.pop("port", 0))
+    socket = re.sub(r"^/(var/run/mysqld/mysqld|tmp/mysql)\.sock$", "localhost", found.pop("socket", ""))
+    if not socket and not (host and port):
+        raise ValueError("an address of nothing")
+    return said(**found, hosts=((socket, None) if socket else (host, port),)) | {"options": {}, "fills in": True}
+
+
 def _sqlclient_said(found):
     server, _, port = found["source"].removeprefix("tcp:").partition(",")
     hosts = ((server.partition("\\")[0], int(port) if port.strip().isdigit() else 1433),) if server or port else ()
@@ -239,6 +261,7 @@ FOREIGN = {
     "node-pg/url": ("node", "node-pg_all", _node_config(5432)), "mysql2/url": ("node", "mysql2_all", _node_config(3306)),
     "node-mariadb/url": ("node", "node-mariadb_all", _node_config(3306)), "ioredis/url": ("node", "ioredis_all", _node_config(6379)),
     "mongo-node/url": ("node", "mongo-node", _mongo_node),
+    "pdo-mysql/dsn": ("mysqlnd", "pdo-mysql", _on_mysqlnd), "mysqli/arguments": ("mysqlnd", "mysqli", _on_mysqlnd),
     "pdo-pgsql/dsn": ("php", "pdo-pgsql", _on_libpq), "php-pgsql/keyword": ("php", "php-pgsql", _on_libpq),
     "dbd-pg/dsn": ("perl", "dbd-pg", _on_libpq), "dbd-mysql/dsn": ("perl", "dbd-mysql", _on_mysql), "dbd-mariadb/dsn": ("perl", "dbd-mariadb", _on_mysql),
     "ruby-pg/keyword": ("ruby", "ruby-pg", _on_libpq), "ruby-pg/url": ("ruby", "ruby-pg", _on_libpq),

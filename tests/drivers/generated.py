@@ -5,6 +5,7 @@ that a text has one oddity or two, and not only oddities. The options are those 
 engine, and of none, with words that they take and words that they do not.
 """
 
+import json
 import random
 
 from cordtally.catalog import driver_ids, load_driver
@@ -37,7 +38,7 @@ class Texts:
     def one(self):
         if self.engine == "sqlite":
             return self.file()
-        maker = {"keyword": self.keyword, "semicolon": self.semicolon, "dsn": self.go_dsn}.get(self.facts.grammar, self.url)
+        maker = {"keyword": self.keyword, "semicolon": self.semicolon, "dsn": self.go_dsn, "arguments": self.arguments}.get(self.facts.grammar, self.url)
         return maker()
 
     def url(self):
@@ -73,6 +74,8 @@ class Texts:
     def semicolon(self):
         prefix, join = self.random.choice(self.prefixes), self.random.choice([";", ";", "; ", ";;"])
         values = ["'a b'", '"a;b"', "'it''s'", "", " x ", "a=b", "{a}", "é", "'x", '"a""b"', "a'b"]
+        if self.facts.flags.get("quoting") == "doubled":  # PDO takes b"; for the beginning of the next key, which we refuse
+            values[1] = "a;;b"
         pairs = [self.pair() for _ in range(self.random.choice([1, 2, 3, 4]))]
         equals = self.random.choice(["=", "=", "=", " = "])
         return prefix + join.join(f"{name}{equals}{self.pick([value], values, 0.85)}" for name, value in pairs) + self.random.choice(["", "", ";"])
@@ -88,6 +91,12 @@ class Texts:
         if chance() < 0.7:
             text += "?" + "&".join("=".join(self.pair()) for _ in range(self.random.choice([1, 1, 2, 3])))
         return text
+
+    def arguments(self):
+        count = self.random.choice([1, 2, 3, 4])
+        options = self.random.sample([o for o in self.options if o.canonical in {"host", "port", "user", "password", "database", "socket"}], count)
+        given = {option.name: self.value(option) for option in options}
+        return json.dumps({name: int(value) if value.isdigit() else value for name, value in given.items()}, ensure_ascii=False)
 
     def pair(self):
         """A name and a value: known options mostly, in another case, from another driver, or from nowhere."""

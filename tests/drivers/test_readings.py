@@ -64,6 +64,8 @@ LEFT = [
     ("go-mysql", ".*", r"autocommit|\(::1\)|\(\)|timeout|Timeout|loc=|unix\(", "what is a setting of the server; an address that it looks up; the last of a repeated one"),
     ("go-mssqldb", ".*", r"(?i)pwd|uid|log=|log =|=-1|= -1|::1|h:1|server=|port=|APP NAME|keepAlive", "names of later versions; numbers below 0; the query's server and port"),
     ("mysql2", "refused by us|another (database|user)", r"db=|%|username=", "options whose JSON is none of what they take"),
+    ("pdo-mysql", "taken by us|another hosts", r"unix_socket=(;|$)|host=(;|$)|port=|\[::1\]", "an empty socket, which it tries to reach; a port that is none, which is told of"),
+    ("mysqli", ".*", r'"port": "?(0|-1|1\.5|"|\D)', "a port that is none, which is told of; one that is a text, of which PHP itself complains"),
     ("dbd-mysql", ".*", r"port=|::1|ssl", "as much of a port as is a number; an address whose bracket nothing follows"),
     ("dbd-mariadb", ".*", r"port|socket=|ssl|(?i:compression)|user|password|hostname|timeout", "a socket beside nothing; a log-in that it knows and passes over"),
     ("activerecord", "refused by us", r"=&|=$|=5s|=1\.5|=-1| $|timeout|pool", "Active Record looks at its own options when the pool is made"),

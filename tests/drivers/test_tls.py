@@ -27,6 +27,7 @@ FAMILIES = {"postgresql": (postgresql, "postgres", "harbour_master"), "mysql": (
 DRIVERS = [("postgresql", *d) for d in tls.PG_DRIVERS.items()] + [("mysql", *d) for d in tls.MY_DRIVERS.items()]
 DRIVERS += [("redis", *d) for d in tls.REDIS_DRIVERS.items()]
 DRIVERS += [("postgresql", *d) for d in foreign.PG_DRIVERS.items()] + [("mysql", *d) for d in foreign.MY_DRIVERS.items()]
+DRIVERS += [("redis", *d) for d in foreign.REDIS_DRIVERS.items()]
 # mysql2 compares names and no addresses, which is all that loopback has to be called by a wrong name
 NAMES_ONLY = {"mysql2/url", "mysql2/arguments"}
 

@@ -215,12 +215,14 @@ class Interpreter:
                 host.port = None
 
     def _take_socket(self, text: str, field: Field, option: Option) -> None:
+        if not text:  # an empty one is none, to every driver asked
+            return
         folder, slash, name = text.rpartition("/")
         file = self.driver.socket_file
         if any(self._reaches(host.address) for host in self.found.hosts):
             self._pass_over_socket(field)
             return
-        self.found.socket = bool(text)
+        self.found.socket = True
         if file is not None and slash and name.startswith(file) and name[len(file) :].isdigit():
             self.found.hosts[:] = [FoundHost(folder, field, self._port(name[len(file) :], field))]
         else:

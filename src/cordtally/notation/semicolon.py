@@ -36,8 +36,8 @@ class Dialect(BaseDialect):
     ``quoting`` is ``either-quote``, ``braces``, ``doubled`` or ``none``; ``braced`` and ``percent`` list the keys that
     take braces (``*`` for all), and those whose unbraced value is percent-decoded; ``unnamed`` names the first values
     without a key, or, where ``bare_keys`` are ``next``, any such value, in turn, each with its further names behind
-    a ``|``; ``keys`` are ``trimmed`` or
-    ``exact``; ``bare_keys``, without an equals sign, are otherwise ``refused`` or ``kept`` out; ``trims`` cuts blanks
+    a ``|``; ``keys`` are ``trimmed``, ``exact``, or ``exact-behind``: exact but for blanks after a separator;
+    ``bare_keys``, without an equals sign, are otherwise ``refused`` or ``kept`` out; ``trims`` cuts blanks
     around bare values, and where ``value_ends`` are ``trimmed``, blanks at the end of every value are lost;
     ``separators`` part the pairs; ``bracketed`` lists the keys whose value may hold a colon inside [ and ];
     ``rest_is`` names the key that a text without any equals sign stands for.
@@ -50,7 +50,7 @@ class Dialect(BaseDialect):
     trims: bool = False
     unnamed: tuple[str, ...] = ()
     bare_keys: Literal["refused", "kept", "next"] = "refused"
-    keys: Literal["trimmed", "exact"] = "trimmed"
+    keys: Literal["trimmed", "exact", "exact-behind"] = "trimmed"
     value_ends: Literal["kept", "trimmed"] = "kept"
     separators: Literal[";", ":;"] = ";"
     bracketed: tuple[str, ...] = ()
@@ -131,8 +131,10 @@ def _parse_unquoted(text: str, position: int, dialect: Dialect, fields: list[Fie
             raise GrammarError("a key has no = and value", position, end, "nothing is quoted here: did it end early?")
         if equals >= 0:
             start, name, value = equals + 1, text[position:equals], text[equals + 1 : end]
-            name = name if dialect.keys == "exact" else name.strip()
-            if not name:
+            if dialect.keys == "exact-behind" and position > position_of_first:
+                name = name.lstrip()
+            name = name.strip() if dialect.keys == "trimmed" else name
+            if not name.strip():
                 raise GrammarError("a key is missing before =", position, equals + 1)
             if dialect.bare_keys == "next":
                 same = first_of.get(name, name)

@@ -6,7 +6,11 @@ while (($line = fgets(STDIN)) !== false) {
     $text = base64_decode($encoded);
     try {
         if ($driver === 'php-pgsql') pg_connect($text, PGSQL_CONNECT_FORCE_NEW);
-        else new PDO($text);
+        elseif ($driver === 'mysqli') {
+            $a = json_decode($text, true, 512, JSON_THROW_ON_ERROR);
+            mysqli_init()->real_connect($a['hostname'] ?? null, $a['username'] ?? null, $a['password'] ?? null, $a['database'] ?? null,
+                $a['port'] ?? null, $a['socket'] ?? null);
+        } else new PDO($text);
     } catch (Throwable $refused) {
     }
     echo "done\n";

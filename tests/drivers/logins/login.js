@@ -25,6 +25,7 @@ const ways = {
   },
   ioredis: async () => {
     const client = new (require('ioredis'))(form(), { maxRetriesPerRequest: 1, retryStrategy: null })
+    if (given.ask) return [await client.ping() && await client.quit() && Boolean(client.options.tls)]
     const user = await client.call('ACL', 'WHOAMI')
     const info = await client.call('CLIENT', 'INFO')
     await client.quit()

@@ -24,10 +24,11 @@ switch ($in['driver']) {
         break;
     case 'phpredis':
         $db = new Redis();
-        $db->connect($a['host'], $a['port'], $a['connectTimeout'] ?? 0);
+        $stream = str_starts_with($a['host'], 'tls:') ? ['stream' => $a['ssl'] ?? []] : []; // without TLS PhpRedis waits for ever upon one
+        $db->connect($a['host'], $a['port'], $a['connectTimeout'] ?? 0, null, 0, 0, $stream);
         $db->auth(array_values($a['auth']));
-        $db->select($a['database']);
-        $row = [$db->rawCommand('ACL', 'WHOAMI'), (string) $db->getDbNum()];
+        $db->select($a['database'] ?? 0);
+        $row = isset($in['ask']) ? [str_starts_with($a['host'], 'tls:')] : [$db->rawCommand('ACL', 'WHOAMI'), (string) $db->getDbNum()];
         break;
 }
 echo json_encode($row, JSON_UNESCAPED_UNICODE);

@@ -11,5 +11,9 @@ row =
     require 'mysql2'
     client = Mysql2::Client.new(given['arguments'].transform_keys(&:to_sym))
     client.query(given['ask'] || "SELECT current_user() AS u, database() AS d").first.values
+  when 'activerecord'
+    require 'active_record'
+    ActiveRecord::Base.establish_connection(given['text'])
+    ActiveRecord::Base.connection.select_rows(given['ask'])[0]
   end
 puts JSON.generate(row)
