@@ -18,9 +18,10 @@ pytestmark = [pytest.mark.skipif(os.environ.get("CORDTALLY_JUDGES") != "1", reas
 PASSWORDS = ["fog-1", "a;b}c{d", "p@ss:w/rd?#&=%41+ x", "'\"\\'", "naïve é😀", "{x}", " a ", "$x`y", "#!~^|<>,."]
 PG_USER, PG_DATABASE = "ke'e@p:er/ü 1", "ti/de?s #1%+&"
 MY_USERS, MY_DATABASE = ("ke'e@p:er/ 1", "kee/ü 1"), "ti/de?s #1%+&"
-PG = ["libpq/url", "libpq/keyword", "pdo-pgsql/arguments", "php-pgsql", "dbd-pg/arguments", "ruby-pg/keyword", "node-pg"]
+PG = ["libpq/url", "libpq/keyword", "pdo-pgsql/arguments", "php-pgsql", "dbd-pg/arguments", "ruby-pg/keyword", "node-pg", "pgjdbc",
+      "pgx/url", "pgx/keyword", "lib-pq/url", "lib-pq/keyword"]  # fmt: skip
 MY = ["pymysql", "pdo-mysql/arguments", "mysqli", "dbd-mariadb/arguments", "dbd-mysql/arguments", "ruby-mysql2", "mysql2/url",
-      "node-mariadb/url"]  # fmt: skip
+      "node-mariadb/url", "mariadb-java", "go-mysql"]  # fmt: skip
 
 
 def log_in(target, writing):
@@ -42,7 +43,7 @@ def chain(cord, targets, meant):
         writing = ct.convert(writing.text, to=target, driver=writing.target)
         if any(line.part in {"user", "password", "database", "host"} for line in writing.ledger.losses):
             writing = first
-        elif ct.catalog.load_driver(target.partition("/")[0]).language in foreign.PROGRAMS:
+        elif ct.catalog.load_driver(target.partition("/")[0]).language in {*foreign.PROGRAMS, *foreign.COMPILED}:
             found = log_in(target, writing)
             failed += [] if found == meant else [(target, cord.password.unmask(), found)]
     return failed
