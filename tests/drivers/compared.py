@@ -21,7 +21,7 @@ LOOKS_AT_PORTS = {"libpq", "psycopg2", "mariadb-java", "pgx", "mongo-go", "sqlal
 LATE = {"mysql2/url", "pgjdbc", "lib-pq/url", "node-pg/url", "node-mariadb/url", "ioredis/url", "dbd-mysql/dsn",
         "dbd-mariadb/dsn"}
 """Readers that take any value, and look at it when they connect; what they look at when they read is in `AT_ONCE`."""
-AT_ONCE = ("takes no user", "a port", "databases have", "no host has", "ssl wants", "charset wants", "sslnegotiation does")
+AT_ONCE = ("takes no user", "a port", "databases have", "no host has", "ssl wants", "charset wants", "db wants", "sslnegotiation does")
 MORE_AT_ONCE = {"dbd-mariadb/dsn": ("port wants",)}
 OWN = ("idle_timeout", "checkout_timeout", "statement_limit", "advisory_locks", "reaping_frequency", "prepared_statements", "strict")
 """Options of Active Record itself, of which it takes anything."""

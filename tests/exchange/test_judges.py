@@ -1,11 +1,15 @@
 """Python's drivers as judges: their own readers must find in our texts what was meant."""
 
+import inspect
+import sqlite3
 import warnings
+from contextlib import closing, nullcontext
 
 import oracledb
 import psycopg
 import pytest
 import sqlalchemy
+from asyncpg.connect_utils import _parse_connect_dsn_and_args
 from clickhouse_driver.util.helpers import parse_url as clickhouse_url
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -15,6 +19,7 @@ from pymongo.uri_parser import parse_uri
 from redis.connection import parse_url as redis_url
 from sqlalchemy.dialects.mysql.pymysql import MySQLDialect_pymysql
 from sqlalchemy.dialects.oracle.oracledb import OracleDialect_oracledb
+from sqlalchemy.dialects.postgresql.asyncpg import dialect as asyncpg_dialect
 
 import cordtally as ct
 from cordtally.model import Authentication, Cord, Duration, Host, Secret, Tls, TlsLevel, clear
@@ -159,3 +164,33 @@ def test_libpq_reads_odd_urls_alike(text):
     if port is not None:
         ports = [int(one) if one else None for one in port.split(",")]
         assert [host.port for host in cord.hosts] == (ports * len(cord.hosts) if len(ports) == 1 else ports)
+
+
+@QUICK
+@given(name=st.text(st.characters(exclude_characters="/\0", exclude_categories=["Cs"]), min_size=1, max_size=8), mode=st.sampled_from([None, "read-only", "read-write"]))
+def test_sqlite_opens_the_file_and_in_the_mode(tmp_path_factory, name, mode):
+    file = tmp_path_factory.mktemp("db") / f"x{name}"
+    with closing(sqlite3.connect(file)) as made:
+        made.execute("CREATE TABLE tides (height)")
+    cord = Cord("sqlite", database=str(file), options=(("open_mode", mode),) if mode else ())
+    engine = sqlalchemy.create_engine(ct.write(cord, "sqlalchemy+sqlite3").text.unmask(), poolclass=sqlalchemy.NullPool)
+    for connection in (engine.raw_connection(), sqlite3.connect(**ct.write(cord, "sqlite3/arguments").clear_arguments())):
+        with closing(connection):
+            cursor = connection.cursor()
+            assert cursor.execute("SELECT count(*) FROM tides").fetchone() == (0,)
+            with pytest.raises(sqlite3.OperationalError) if mode == "read-only" else nullcontext():
+                cursor.execute("INSERT INTO tides VALUES (1)")
+
+
+@QUICK
+@given(hosts=st.lists(st.tuples(st.sampled_from(["tide-1", "2001:db8::1", "192.0.2.7"]), st.sampled_from([None, 5433])), min_size=1, max_size=3))
+def test_asyncpg_goes_to_the_same_hosts(hosts):
+    cord = Cord("postgresql", tuple(Host(*host) for host in hosts), "tides", "keeper", Secret("fog"))
+    given = dict.fromkeys(inspect.signature(_parse_connect_dsn_and_args).parameters) | {"direct_tls": False}
+    for target in ("asyncpg/url", "asyncpg/arguments", "sqlalchemy+asyncpg"):
+        writing = ct.write(cord, target)
+        text = {"dsn": writing.text.unmask()}
+        if target == "sqlalchemy+asyncpg":
+            text = asyncpg_dialect().create_connect_args(sqlalchemy.make_url(writing.text.unmask()))[1]
+        found, _ = _parse_connect_dsn_and_args(**given | (text if writing.arguments is None else dict(writing.clear_arguments())))
+        assert found == [(name, port or 5432) for name, port in hosts], target

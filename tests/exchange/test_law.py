@@ -91,7 +91,7 @@ def tame_values(target):
                 yield name, Secret("fog1") if fact.secret else SHAPED.get(name, "gauge")
 
 
-SHAPED = {"tls_minimum_version": "TLSv1.3", "administrator_mode": "sysdba"}
+SHAPED = {"tls_minimum_version": "TLSv1.3", "administrator_mode": "sysdba", "charset": "utf8mb4"}
 
 
 def tame_cord(target):

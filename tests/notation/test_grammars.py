@@ -5,7 +5,7 @@ import sys
 from typing import get_args, get_type_hints
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import cordtally as ct
@@ -27,6 +27,7 @@ SCRAPS = st.lists(
 @pytest.mark.parametrize("target", TARGETS)
 @settings(max_examples=150, deadline=None)
 @given(rest=SCRAPS)
+@example(rest="[\\@]")
 def test_pieces_give_the_text_back(target, rest):
     """render(parse(text)) is the text, for every text that is accepted; anything else is a GrammarError with a place."""
     loaded = load_target(target)

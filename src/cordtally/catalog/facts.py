@@ -23,7 +23,7 @@ Role = Literal[
 ]  # fmt: skip
 Need = Literal["srv", "alias", "service", "socket", "several", "sentinel_service", "system_identifier", "nothing"]
 Special = Literal["unlimited", "system", "none", "refused", "skipped", "from-server"]
-HostStyle = Literal["inline", "paired", "further", "single"]
+HostStyle = Literal["inline", "paired", "mixed", "lists", "further", "single"]
 ROLES: tuple[str, ...] = get_args(Role)
 _NONE: Mapping[str, Any] = MappingProxyType({})
 
@@ -116,20 +116,22 @@ class NotationFacts(Record):
     """One notation that a driver takes: its grammar, the grammar's flags, and how hosts and sockets are written.
 
     ``schemes`` maps an engine to the prefixes that stand for it, the first one being written; ``hosts`` is ``inline``
-    (``h1:1,h2:2``), ``paired`` (a list of hosts, a list of ports), ``further`` (one, and the others in an option that
-    is repeated), or ``single``; ``host_options`` says the same of hosts that are given as options; a text that does
-    not tell is read by a driver that ``claims`` it; ``also`` lists beginnings that lead here unasked and are no prefix
-    of the text, each with a character that must stand behind it (none where it is empty); ``accepts`` lists further
-    prefixes, which are read only when the driver is named: they belong to another one; ``socket`` says where the path
-    of a Unix socket goes: ``authority``, ``option``, ``host``, ``database`` (the path of a URL) or ``none``;
-    ``only_for`` lists needs of a cord, one of which must be there for this notation to be chosen unasked;
-    ``discovery`` says that the host is no host but a name to look up (``srv``, ``alias``), and ``alias_without`` that
-    it is an alias where none of these parts stands beside it; ``scheme_words`` give a prefix a meaning, as the value
-    of the option ``(scheme)``; ``carries`` names an option whose value is a whole text for another target, and that
-    target; with ``host_required`` a text without a host is refused, so the engine's default host is written; with
-    ``database_required`` the same is true of a database, for which there is no default; ``names`` gives the options
-    other names, as environment variables have, and leaves all others out; ``respelled`` gives some of them other
-    names; ``addresses`` names the codec of a host option whose value is more than a name.
+    (``h1:1,h2:2``), ``paired`` (a list of hosts, a list of ports), ``mixed`` (either), ``lists`` (paired, as arguments
+    that are lists), ``further`` (one, and the others in an option that is repeated), or ``single``; ``host_options``
+    says the same of hosts that are given as options; with ``every_port`` several are refused unless each has a port,
+    so that the engine's default one is written; a text that does not tell is read by a driver that ``claims`` it;
+    ``also`` lists beginnings that lead here unasked and are no prefix of the text, each with a character that must
+    stand behind it (none where it is empty); ``accepts`` lists further prefixes, which are read only when the driver
+    is named: they belong to another one; ``socket`` says where the path of a Unix socket goes: ``authority``,
+    ``option``, ``host``, ``database`` (the path of a URL) or ``none``; ``only_for`` lists needs of a cord, one of
+    which must be there for this notation to be chosen unasked; ``discovery`` says that the host is no host but a name
+    to look up (``srv``, ``alias``), and ``alias_without`` that it is an alias where none of these parts stands beside
+    it; ``scheme_words`` give a prefix a meaning, as the value of the option ``(scheme)``; ``carries`` names an option
+    whose value is a whole text for another target, and that target; with ``host_required`` a text without a host is
+    refused, so the engine's default host is written; with ``database_required`` the same is true of a database, for
+    which there is no default; ``names`` gives the options other names, as environment variables have, and leaves all
+    others out; ``respelled`` gives some of them other names; ``addresses`` names the codec of a host option whose
+    value is more than a name.
     """
 
     id: str
@@ -141,6 +143,7 @@ class NotationFacts(Record):
     flags: Mapping[str, object] = _NONE
     hosts: HostStyle = "single"
     host_options: HostStyle = "single"
+    every_port: bool = False
     socket: Literal["authority", "option", "host", "database", "none"] = "host"
     opening: tuple[tuple[str, str], ...] = ()
     accepts: Mapping[str, tuple[str, ...]] = _NONE
@@ -169,11 +172,13 @@ class Driver(Record):
     way, so that booleans are written in words; ``family`` is the name under which the first driver of an engine may be
     asked for, as for a toolkit whose URL leaves the driver out; ``nested`` names an option whose value holds further
     options for another target, and that target; ``file_uris`` says that a database may be a ``file:`` URI, once an
-    option of this name is on (none where it is empty), and which target reads it; where ``query_order`` is ``sorted``,
-    the greater of a part and the option that stands for it counts; ``registered`` lists the names under which a driver
-    manager knows it, with ``*`` for what differs by version; where a socket is given by its file and not by its
-    folder, ``socket_file`` is how that file is called, up to the port; ``localhost_is_socket`` says that this name
-    never leads to a port, and that another one is reached over the network, whatever socket is given.
+    option of this name is on (none where it is empty), and which target reads it; ``query_wins`` over what stands in a
+    URL for these roles, and ``query_fills`` what is left out there; where ``query_order`` is ``sorted``, the greater
+    of a part and the option that stands for it counts; ``registered`` lists the names under which a driver manager
+    knows it, with ``*`` for what differs by version; where a socket is given by its file and not by its folder,
+    ``socket_file`` is how that file is called, up to the port; ``localhost_is_socket`` says that this name never leads
+    to a port, and that another one is reached over the network, whatever socket is given; ``settled_login`` says that
+    once a user or a password stands before the @, no option gives the other one.
     """
 
     id: str
@@ -203,6 +208,7 @@ class Driver(Record):
     authentication: tuple[State, ...] = ()
     refuses: str = ""
     query_wins: tuple[Role, ...] = ()
+    query_fills: tuple[Role, ...] = ()
     query_order: Literal["", "sorted"] = ""
     bytes_password: bool = False
     password_charset: Literal["ascii", "saslprep"] | None = None
@@ -217,6 +223,7 @@ class Driver(Record):
     registered: tuple[str, ...] = ()
     socket_file: str | None = None
     localhost_is_socket: bool = False
+    settled_login: bool = False
 
     def option(self, spelling: str) -> Option | None:
         """Find an option by the driver's name or alias for it."""

@@ -37,6 +37,8 @@ def assemble(found: Gathered, target: Target, engine: str) -> Cord:
         if codec_of(target.facts.addresses).port_wins and hosts and hosts[0].port not in {None, *found.ports}:
             _note_second_port(found, driver)
         _assign_ports(hosts, found.ports)
+    if target.facts.every_port and len(hosts) > 1 and any(host.port is None for host in hosts):
+        _note_missing_port(found, driver)
     tls, authentication = NO_TLS, NO_AUTHENTICATION
     if found.tls or found.files:
         tls = _tls(found, driver)
@@ -90,6 +92,13 @@ def _note_ports(found: Gathered, driver: Driver) -> None:
     start, end = (ports[-1].start, ports[-1].end) if ports else (0, 0)
     why = f"{driver.title} cannot tell which port belongs to which host"
     found.remarks.append(Remark(Case.REFUSED, start, end, {"why": why, "hint": "give one port, or one for each host"}))
+
+
+def _note_missing_port(found: Gathered, driver: Driver) -> None:
+    field = next((h.field for h in found.hosts if h.port is None), None)
+    start, end = (field.start, field.end) if field is not None else (0, 0)
+    why = f"{driver.title} wants a port for each of several hosts"
+    found.remarks.append(Remark(Case.REFUSED, start, end, {"why": why, "hint": "write each one's port"}))
 
 
 def _note_second_port(found: Gathered, driver: Driver) -> None:

@@ -57,7 +57,9 @@ def _write_hosts(sheet: Sheet) -> None:
             sheet.lose("host", str(host), f"{sheet.driver.title} takes one host")
         hosts = hosts[:1]
     positional = "host" in target.dialect.positions
-    kept = _keep(sheet, hosts)
+    kept = _with_ports(sheet, _keep(sheet, hosts))
+    # newer Pythons refuse an authority with more than a port beside an address in brackets
+    lone = style == "inline" and positional and len(kept) > 1 and _lone_brackets(target)
     # the order matters: an address list or a path replaces host and port, a socket fits neither list nor authority
     as_option = len(kept) == 1 and kept[0].is_socket and target.facts.socket == "option"
     if target.facts.addresses is not None and not as_option:
@@ -68,6 +70,8 @@ def _write_hosts(sheet: Sheet) -> None:
         _write_socket(sheet, kept[0].address, kept[0].port)
     elif style == "further" and len(kept) > 1:
         _write_further(sheet, kept)
+    elif lone and any(":" in host.name for host in kept):
+        _write_host_options(sheet, kept, "inline")
     elif positional and not (style == "paired" and len(kept) > 1):
         for host in kept:
             if host.is_socket and target.facts.socket == "option":
@@ -90,6 +94,20 @@ def _write_hosts(sheet: Sheet) -> None:
     elif kept:
         _write_host_options(sheet, kept, style)
         _write_instance(sheet, kept[0])
+
+
+def _lone_brackets(target: Target) -> bool:
+    return isinstance(target.dialect, UrlDialect) and target.dialect.hosts.lone_brackets
+
+
+def _with_ports(sheet: Sheet, hosts: list[Host]) -> list[Host]:
+    """The hosts, each with a port where the driver takes several only so."""
+    if not sheet.target.facts.every_port or len(hosts) < 2 or all(host.port is not None for host in hosts):
+        return hosts
+    default = load_engine(sheet.cord.engine).default_port
+    reason = f"{sheet.driver.title} wants a port for each of several hosts: the engine's default is written"
+    sheet.note("port", None, str(default), Outcome.IMPLIED, reason)
+    return [replace(host, port=default) if host.port is None else host for host in hosts]
 
 
 def has_any(sheet: Sheet, parts: tuple[str, ...]) -> bool:
@@ -265,6 +283,10 @@ def _write_host_options(sheet: Sheet, hosts: list[Host], style: str) -> None:
     if style == "inline" and len(hosts) > 1:
         written = _masked_where(hosts, ",".join(_inline(h) for h in hosts), source)
         sheet.put("host", source, Field("option", host_option.name, written))
+        return
+    if style == "lists" and len(hosts) > 1:
+        sheet.put("host", source, Field("option", host_option.name, [h.address for h in hosts]))
+        sheet.put("port", ",".join(map(str, ports)), Field("option", port_option.name, ports))
         return
     joined, shown = ",".join(h.name for h in hosts), ",".join(str(h.address) for h in hosts)
     if joined or len(hosts) > 1:

@@ -30,6 +30,7 @@ _MOST_ADVICE = 50  # looking for the nearest name takes longer than all else: no
 _ESCAPES = str.maketrans({c: "\\" + c for c in "'\\"})
 _START_OF = attrgetter("start")
 _new = tuple.__new__  # half the time of a named tuple's own call; a text makes one for each of its parts
+_LOGIN = {"user", "password"}
 _GUARDS = {"user": guard_user, "host": guard_host, "database": guard_path, "alias": guard_path, "socket": guard_host}
 
 
@@ -179,13 +180,16 @@ class Interpreter:
             return
         # a port that stands in the authority stays, though its host goes: libpq reads @:6432/db?host=/run so
         if self.positional_hosts and found.ports is None:
-            several = len(found.hosts) > 1 and facts.host_options == "paired"
+            several = len(found.hosts) > 1 and facts.host_options in {"paired", "mixed"}
             if self.target.dialect.repeated == "list":
                 found.ports = None if found.hosts[0].port is None else [found.hosts[0].port]
             elif several or any(h.port is not None for h in found.hosts):
                 found.ports = [h.port for h in found.hosts]
         # those of the authority go; what further options of the kind said stays, and joins this one
         found.hosts[:] = [h for h in found.hosts if h.field is not None and h.field.role == "option"]
+        if facts.host_options == "lists" and isinstance(field.value, list):
+            found.hosts += [FoundHost(as_text(name), field) for name in field.value]
+            return
         if facts.addresses is None:
             self._split_hosts(text, field)
             return
@@ -205,9 +209,12 @@ class Interpreter:
 
     def _take_port(self, text: str, field: Field, option: Option) -> None:
         placed = [self.found.hosts[0].port] if self.positional_hosts else []
-        if placed and not self._wins("port", text, str((self.found.ports or placed)[0] or "")):
+        unsaid = placed == [None] and "port" in self.driver.query_fills
+        if placed and not unsaid and not self._wins("port", text, str((self.found.ports or placed)[0] or "")):
             return
-        ports = text.split(",") if self.target.facts.host_options == "paired" else [text]
+        ports = text.split(",") if self.target.facts.host_options in {"paired", "mixed"} else [text]
+        if isinstance(field.value, list):
+            ports = [as_text(port) for port in field.value]
         self.found.ports = [self._port(p, field) for p in ports]
         # where the query wins, its port stands for that of the authority, too
         if self.positional_hosts:
@@ -245,7 +252,12 @@ class Interpreter:
 
     def _take_role(self, text: str, field: Field, option: Option) -> None:
         role, roles = option.canonical or "", self.found.roles
-        if role not in roles or role not in self.target.dialect.positions or self._wins(role, text, roles[role]):
+        placed = self.driver.settled_login and any(p.name is None and p.role in _LOGIN for p in self.found.parts)
+        if placed and role in _LOGIN:
+            why = f"{self.driver.title} takes user and password from before the @ alone: this one is lost"
+            facts = {"why": why, "hint": "write it there"}
+            self.found.remarks.append(Remark(Case.CONFLICT, field.start, field.end, facts))
+        elif role not in roles or role not in self.target.dialect.positions or self._wins(role, text, roles[role]):
             roles[role] = text
 
     def _wins(self, role: str, text: str, placed: str) -> bool:
@@ -321,15 +333,15 @@ class Interpreter:
     def _split_hosts(self, text: str, field: Field) -> None:
         style = self.target.facts.host_options
         listed = self.target.dialect.repeated == "list" and self.target.facts.hosts != "single"
-        named = style in {"inline", "further"} or listed
-        for piece in text.split(",") if style not in {"single", "further"} else [text]:
+        named = style in {"inline", "further", "mixed"} or listed
+        for piece in text.split(",") if style not in {"single", "further", "lists"} else [text]:
             address, port = piece, None
             if named and not piece.startswith("/"):
                 head, colon, tail = piece.rpartition(":")
                 if colon and tail.isascii() and tail.isdigit() and (":" not in head or head.endswith("]")):
                     address, port = head, self._port(tail, field)
             # where a list has no ports in it, nothing is in brackets for them, and libpq looks up "[::1]" as a name
-            if style in {"inline", "further"} and address.startswith("[") and address.endswith("]"):
+            if style in {"inline", "further", "mixed"} and address.startswith("[") and address.endswith("]"):
                 address = address[1:-1]
             self.found.hosts.append(FoundHost(address, field, port))
 

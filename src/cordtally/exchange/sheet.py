@@ -195,12 +195,18 @@ class Sheet:
 
     def put_carried(self, option: str, text: str | Secret, inside: Iterable[LedgerLine]) -> None:
         """Put a whole text into an option, with the lines of its own ledger."""
-        carried = [Booking(*line) for line in inside]
-        self.bookings += carried
+        carried = self.put_whole((), inside)
         if clear(text):
             reason = "holds the parts that are not written beside it"
             booking = self.book(option, None, f"{option}=…", Outcome.ADDED, reason)
             self.put_under([Field("option", option, text)], booking, *carried)
+
+    def put_whole(self, fields: Iterable[Field], inside: Iterable[LedgerLine]) -> list[Booking]:
+        """Add fields that hold a whole text, with the lines of its own ledger; give their bookings."""
+        carried = [Booking(*line) for line in inside]
+        self.bookings += carried
+        self.put_under(fields, *carried)
+        return carried
 
     def render(self, prefix: str) -> Rendered:
         """Write the text; what the grammar cannot hold becomes a loss in the bookings that depend on it."""

@@ -10,7 +10,7 @@ import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from ..catalog import load_engine, load_index
+from ..catalog import load_driver, load_engine, load_index
 from ..errors import FieldError, shielded
 from ..model import MASK, Cord, DiscoveryKind, Locator, MaskedText, Secret, clear
 from ..model.suspicion import clear_name
@@ -22,7 +22,7 @@ from .host_writing import has_any, write_hosts
 from .ledger import Ledger, Outcome
 from .option_writing import write_native, write_options
 from .sheet import Origin, Sheet
-from .targets import choose_target
+from .targets import choose_target, load_target
 from .tls_writing import says_login, says_tls, write_authentication, write_tls
 
 
@@ -119,14 +119,19 @@ def _write_carried(sheet: Sheet, option: str, target_name: str) -> None:
     inner = choose_target(target_name, sheet.cord).driver
     outer, carried = sheet.cord.split(_stays_outside(sheet, inner.id))
     writing = write_from(carried, target_name, sheet.origins)
-    text: str | Secret = writing.text if str(writing.text) != writing.text.unmask() else writing.text.unmask()
-    sheet.put_carried(option, text, (line for line in writing.ledger if line.part != "engine"))
+    sheet.put_carried(option, _as_value(writing.text), (line for line in writing.ledger if line.part != "engine"))
     sheet.cord = outer
+
+
+def _as_value(text: MaskedText) -> str | Secret:
+    return text if str(text) != text.unmask() else text.unmask()
 
 
 def _stays_outside(sheet: Sheet, inner_driver: str) -> Callable[[str], bool]:
     target = sheet.target
     words, positions = target.by_canonical, target.dialect.positions
+    uris = load_driver(inner_driver).file_uris
+    inside = {inner_driver} if uris is None else {inner_driver, load_target(uris[1]).driver.id}
 
     def stays(part: str) -> bool:
         kind, _, name = part.partition(".")
@@ -137,7 +142,7 @@ def _stays_outside(sheet: Sheet, inner_driver: str) -> Callable[[str], bool]:
                 vocabulary, _, option_name = name.partition("/")
                 option = target.option(option_name)
                 known = option is not None and option.vocabulary == vocabulary
-                return vocabulary != inner_driver or known
+                return vocabulary not in inside or known
             case "tls":
                 return says_tls(target) if name == "level" else part in words
             case "authentication":
@@ -211,6 +216,8 @@ def _write_credentials(sheet: Sheet) -> None:
     _write_password(sheet)
     if cord.database == "":
         sheet.note("database", "", None, Outcome.IMPLIED, "an empty database name counts as none")
+    elif driver.file_uris is not None and _put_in_file_uri(sheet, *driver.file_uris):
+        pass
     elif cord.database is not None and not sheet.role("database", cord.database):
         sheet.lose("database", str(cord.database), f"{driver.title} takes no database")
     if sheet.target.facts.database_required and not cord.database:
@@ -221,6 +228,47 @@ def _write_credentials(sheet: Sheet) -> None:
     realm = cord.authentication.realm
     if realm is not None and not sheet.role("realm", realm):
         sheet.lose("authentication.realm", str(realm), f"{driver.title} knows no realm")
+
+
+def _put_in_file_uri(sheet: Sheet, switch: str, target_name: str) -> bool:
+    """Put a database into a ``file:`` URI that says what the driver has no words for; False where it has them all."""
+    inner, target = load_target(target_name), sheet.target
+    option = sheet.option_for("database")
+    if sheet.cord.database is None or clear(sheet.cord.database).startswith("file:"):
+        return False
+    if ("database" not in target.dialect.positions and option is None) or (switch and target.option(switch) is None):
+        return False
+
+    def stays(part: str) -> bool:
+        kind, _, name = part.partition(".")
+        vocabulary, _, option_name = name.partition("/")
+        if kind == "options":
+            return name in target.by_canonical or name not in inner.by_canonical
+        if kind == "native":
+            own = vocabulary == target.driver.id and target.option(option_name) is not None
+            return own or vocabulary != inner.driver.id or inner.option(option_name) is None
+        return kind != "database"
+
+    outer, carried = sheet.cord.split(stays)
+    if not carried.options and not carried.native:
+        return False
+    writing = write_from(carried, target_name, sheet.origins)
+    sheet.cord = outer
+    role, name = ("database", None) if option is None else ("option", option.name)
+    text, pairs = _as_value(writing.text), []
+    # a URL hands on what it does not know (SQLAlchemy, pysqlite.py: create_connect_args; sqlite-jdbc the same)
+    if target.facts.grammar == "url":
+        head, _, query = clear(text).partition("?")
+        text = head if text == clear(text) else Secret(head)
+        secrets = {name for name, option in inner.driver.options.items() if option.secret}
+        named = [pair.partition("=")[::2] for pair in query.split("&")]
+        pairs = [Field("option", name, Secret(word) if name in secrets else word) for name, word in named]
+    inside = (line for line in writing.ledger if line.part != "engine")
+    sheet.put_whole([Field(role, name, text), *pairs], inside)
+    if switch:
+        booking = sheet.book(switch, None, f"{switch}=…", Outcome.ADDED, "the database is a file: URI")
+        sheet.put_under([Field("option", switch, True)], booking)
+    return True
 
 
 def _put_default_database(sheet: Sheet) -> None:

@@ -61,7 +61,7 @@ def _host(text: str, start: int, end: int, fields: list[Field]) -> None:
     bracket = text.find("]", start, end) if text.startswith("[", start) else -1
     colon = text.find(":", max(bracket, start), end)
     stop = end if colon < 0 else colon
-    backslash = text.find("\\", start, stop)
+    backslash = text.find("\\", max(bracket, start), stop)
     host_end = stop if backslash < 0 else backslash
     inner = (start + 1, bracket) if bracket >= 0 else (start, host_end)
     if inner[1] > inner[0] or backslash >= 0 or colon >= 0:
