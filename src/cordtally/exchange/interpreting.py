@@ -69,7 +69,7 @@ class Interpreter:
         cord = assemble(found, target, engine or self.driver.engines[0])
         # after the cord: a conflict needs all options, and costs a dictionary that most drivers do without
         triggers = target.triggers
-        if self.driver.conflicts and (triggers is None or any(part.name in triggers for part in found.parts)):
+        if self.driver.conflicts and (triggers is None or not triggers.isdisjoint([part.name for part in found.parts])):
             note_conflicts(found, target, len(parsed.text))
         if target.needy:
             note_lone(found, target)

@@ -32,16 +32,23 @@ def find_slips(parsed: Parsed, found: Gathered, target: Target) -> list[Remark]:
             field = host.field or _NOWHERE
             remarks[case, field.start] = Remark(case, field.start, field.end, {"driver": target.driver.title})
     made = list(remarks.values())
-    if isinstance(target.dialect, UrlDialect):
-        made += _of_url(parsed, found, target, target.dialect)
+    dialect = target.dialect
+    if isinstance(dialect, UrlDialect):
+        if target.watches:
+            made += _of_dialect(parsed, found, target, dialect)
+        if "&" in found.roles.get("database", ""):
+            named = [f for f in parsed.fields if _holds_options(f, parsed.text)]
+            made += [Remark(Case.OPTIONS_IN_NAME, f.start, f.end, {}) for f in named]
+        if dialect.positions and _ODD.search(parsed.text) is not None:
+            made += _of_names(parsed, found, placed="host" in dialect.positions)
     elif target.facts.grammar == "keyword":
         ended = [f for f in parsed.fields if type(f.value) is str and f.value[-1:] in {";", ","}]
         made += [Remark(Case.SEPARATOR_KEPT, f.end - 1, f.end, {"name": f.name or ""}) for f in ended]
     return made
 
 
-def _of_url(parsed: Parsed, found: Gathered, target: Target, dialect: UrlDialect) -> Iterator[Remark]:
-    """A port behind the port, a database that is no number, options in its name, and what `_of_names` finds."""
+def _of_dialect(parsed: Parsed, found: Gathered, target: Target, dialect: UrlDialect) -> Iterator[Remark]:
+    """What happens in some dialects only: a port behind the port, brackets in a list, a database that is no number."""
     if dialect.hosts.behind_port == "dropped":
         ports = [f for f in parsed.fields if f.role == "port" and parsed.text[f.end : f.end + 1] == ":"]
         yield from (Remark(Case.SECOND_PORT, f.end, f.end + 1, {}) for f in ports)
@@ -49,11 +56,6 @@ def _of_url(parsed: Parsed, found: Gathered, target: Target, dialect: UrlDialect
         yield from _of_brackets_in_list(parsed, target)
     if dialect.path.kind == "number":
         yield from _of_number(parsed, found, target)
-    if "&" in found.roles.get("database", ""):
-        named = [f for f in parsed.fields if _holds_options(f, parsed.text)]
-        yield from (Remark(Case.OPTIONS_IN_NAME, f.start, f.end, {}) for f in named)
-    if dialect.positions and _ODD.search(parsed.text) is not None:
-        yield from _of_names(parsed, found, placed="host" in dialect.positions)
 
 
 def _of_names(parsed: Parsed, found: Gathered, *, placed: bool) -> list[Remark]:

@@ -10,6 +10,7 @@ from ..catalog import Driver, NotationFacts, Option, find_nearest, load_driver, 
 from ..errors import UnknownName
 from ..model import Cord, DiscoveryKind
 from ..notation import BaseDialect, Grammar, load_grammar, make_dialect
+from ..notation.url import Dialect as UrlDialect
 
 
 class Target(NamedTuple):
@@ -18,7 +19,8 @@ class Target(NamedTuple):
     ``boxed`` names the options whose values are texts of their own, ``needy`` maps options to what they need beside
     them, ``members`` maps options whose values are objects to the options that stand for their members, and
     ``conditions`` names the options on whose presence a TLS level or a log-in method depends; a conflict can only be
-    where one of ``triggers`` stands, None if there is one that needs none of them.
+    where one of ``triggers`` stands, None if there is one that needs none of them; ``watches`` says that the dialect
+    has ways of its own in which a text slips.
     """
 
     driver: Driver
@@ -33,6 +35,7 @@ class Target(NamedTuple):
     members: Mapping[str, frozenset[str]]
     conditions: frozenset[str]
     triggers: frozenset[str] | None
+    watches: bool
 
     @property
     def name(self) -> str:
@@ -92,7 +95,14 @@ def load_target(target: str) -> Target:
     boxed = [held[0] for held in (driver.nested, facts.carries) if held is not None]
     return Target(driver, facts, load_grammar(facts.grammar), dialect, by_canonical, by_spelling,
                   driver.case_sensitive or bool(facts.names), frozenset(boxed), needy,
-                  _members(by_spelling.values()), frozenset(conditions), _triggers(driver))  # fmt: skip
+                  _members(by_spelling.values()), frozenset(conditions), _triggers(driver),
+                  _watches(dialect))  # fmt: skip
+
+
+def _watches(dialect: BaseDialect) -> bool:
+    if not isinstance(dialect, UrlDialect):
+        return False
+    return dialect.hosts.behind_port == "dropped" or dialect.hosts.lone_brackets or dialect.path.kind == "number"
 
 
 def _triggers(driver: Driver) -> frozenset[str] | None:
