@@ -183,7 +183,7 @@ def test_sqlite_opens_the_file_and_in_the_mode(tmp_path_factory, name, mode):
 
 
 @QUICK
-@given(hosts=st.lists(st.tuples(st.sampled_from(["tide-1", "2001:db8::1", "192.0.2.7"]), st.sampled_from([None, 5433])), min_size=1, max_size=3))
+@given(hosts=st.lists(st.tuples(st.sampled_from(["tide-1", "2001:db8::1", "192.0.2.7", "/run/pg"]), st.sampled_from([None, 5433])), min_size=1, max_size=3))
 def test_asyncpg_goes_to_the_same_hosts(hosts):
     cord = Cord("postgresql", tuple(Host(*host) for host in hosts), "tides", "keeper", Secret("fog"))
     given = dict.fromkeys(inspect.signature(_parse_connect_dsn_and_args).parameters) | {"direct_tls": False}
@@ -193,4 +193,4 @@ def test_asyncpg_goes_to_the_same_hosts(hosts):
         if target == "sqlalchemy+asyncpg":
             text = asyncpg_dialect().create_connect_args(sqlalchemy.make_url(writing.text.unmask()))[1]
         found, _ = _parse_connect_dsn_and_args(**given | (text if writing.arguments is None else dict(writing.clear_arguments())))
-        assert found == [(name, port or 5432) for name, port in hosts], target
+        assert found == [f"{name}/.s.PGSQL.{port or 5432}" if name[0] == "/" else (name, port or 5432) for name, port in hosts], target

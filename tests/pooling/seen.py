@@ -11,6 +11,7 @@ import sqlite3
 import subprocess
 import threading
 import time
+from contextlib import suppress
 from pathlib import Path
 from typing import NamedTuple
 
@@ -279,6 +280,14 @@ def written(name, **wanted):
     return {key: float(text) if "." in text else int(text) if text.lstrip("-").isdigit() else text == "true" for key, text in converted.items()}
 
 
+def obtain(pool):
+    """Take one that is there to be taken; a cold start may last longer than the short timeout that is set."""
+    for _ in range(20):
+        with suppress(ConnectionError, TimeoutError):
+            return pool.take()
+    raise ConnectionError("none comes at all")
+
+
 def look(name, opened, port):
     """Ask one pool everything that it has a setting for."""
     catalog = name.partition(" ")[0]
@@ -290,7 +299,7 @@ def look(name, opened, port):
 
     settings = written(catalog, max_size=2, min_size=1, initial_size=1, acquire_timeout=SHORT)
     pool = opened(settings, port)
-    taken = [pool.take(), pool.take()]
+    taken = [obtain(pool), obtain(pool)]
     before = time.monotonic()
     saw = _full(pool)
     waited = time.monotonic() - before
@@ -303,7 +312,7 @@ def look(name, opened, port):
     if saw == "waits without end" and pool.loop is None:  # who waits would get the next one
         pool.close()
         pool = opened(settings, port)
-        taken = [pool.take(), pool.take()]
+        taken = [obtain(pool), obtain(pool)]
     first, second = (who(connection) for connection in taken)
     for connection in taken:
         pool.give(connection)

@@ -36,6 +36,9 @@ def assemble(found: Gathered, target: Target, engine: str) -> Cord:
             _note_ports(found, driver)
         if codec_of(target.facts.addresses).port_wins and hosts and hosts[0].port not in {None, *found.ports}:
             _note_second_port(found, driver)
+        if target.facts.host_options == "mixed":  # a list of ports is all that counts (asyncpg: _parse_hostlist)
+            for host in hosts:
+                host.port = None
         _assign_ports(hosts, found.ports)
     if target.facts.every_port and len(hosts) > 1 and any(host.port is None for host in hosts):
         _note_missing_port(found, driver)

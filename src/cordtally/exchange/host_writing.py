@@ -57,7 +57,8 @@ def _write_hosts(sheet: Sheet) -> None:
             sheet.lose("host", str(host), f"{sheet.driver.title} takes one host")
         hosts = hosts[:1]
     positional = "host" in target.dialect.positions
-    kept = _with_ports(sheet, _keep(sheet, hosts))
+    kept = _keep(sheet, hosts)
+    kept = _with_ports(sheet, kept) if target.facts.every_port else kept
     # newer Pythons refuse an authority with more than a port beside an address in brackets
     lone = style == "inline" and positional and len(kept) > 1 and _lone_brackets(target)
     # the order matters: an address list or a path replaces host and port, a socket fits neither list nor authority
@@ -71,7 +72,7 @@ def _write_hosts(sheet: Sheet) -> None:
     elif style == "further" and len(kept) > 1:
         _write_further(sheet, kept)
     elif lone and any(":" in host.name for host in kept):
-        _write_host_options(sheet, kept, "inline")
+        _write_mixed(sheet, kept)
     elif positional and not (style == "paired" and len(kept) > 1):
         for host in kept:
             if host.is_socket and target.facts.socket == "option":
@@ -102,7 +103,7 @@ def _lone_brackets(target: Target) -> bool:
 
 def _with_ports(sheet: Sheet, hosts: list[Host]) -> list[Host]:
     """The hosts, each with a port where the driver takes several only so."""
-    if not sheet.target.facts.every_port or len(hosts) < 2 or all(host.port is not None for host in hosts):
+    if len(hosts) < 2 or all(host.port is not None for host in hosts):
         return hosts
     default = load_engine(sheet.cord.engine).default_port
     reason = f"{sheet.driver.title} wants a port for each of several hosts: the engine's default is written"
@@ -295,6 +296,18 @@ def _write_host_options(sheet: Sheet, hosts: list[Host], style: str) -> None:
         # an empty place in the list keeps its neighbours aligned: libpq then takes the default for that host
         value: object = ports[0] if len(ports) == 1 else ",".join("" if p is None else str(p) for p in ports)
         sheet.put("port", as_text(value), Field("option", port_option.name, value))
+
+
+def _write_mixed(sheet: Sheet, hosts: list[Host]) -> None:
+    """Hosts with their ports in one option; the ports in another where one is a socket's, which takes no colon."""
+    if not any(host.is_socket and host.port is not None for host in hosts):
+        _write_host_options(sheet, hosts, "inline")
+        return
+    numbered = _with_ports(sheet, hosts)
+    bracketed = [
+        replace(host, address=_inline(replace(host, port=None))) if ":" in host.name else host for host in hosts
+    ]
+    _write_host_options(sheet, [replace(b, port=n.port) for b, n in zip(bracketed, numbered)], "paired")
 
 
 def _inline(host: Host) -> str:
