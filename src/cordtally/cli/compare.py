@@ -7,16 +7,17 @@ from pathlib import Path
 import click
 
 from ..comparing import Comparison, compare
-from ..exchange import Reading, read
+from ..exchange import Reading
 from ..model import Cord
-from .inputs import TEXT_HELP, environment_option, json_option, take_cord_or_text, take_text
+from .connections import CONNECTION_HELP, take_connection
+from .inputs import environment_option, json_option
 from .output import print_json
 from .screen import Screen
 
 _ASKED = {"server": "same server", "database": "same database", "user": "same user", "security": "same security"}
 
 
-@click.command("compare", epilog=TEXT_HELP + " A bare name is a cord of the tally.")
+@click.command("compare", epilog=CONNECTION_HELP)
 @click.argument("left")
 @click.argument("right")
 @click.option("--from-left", metavar="DRIVER", help="The driver that the first text is for, where it does not tell.")
@@ -43,11 +44,8 @@ def command(
 
 
 def _side(text: str, driver: str | None, environment: str | None, tally_file: Path | None) -> Reading | Cord:
-    given = take_text(text, None)
-    if driver is not None:
-        return read(given, driver=driver)
-    cord_or_text, _ = take_cord_or_text(given, environment, tally_file, strict=False)
-    return cord_or_text if isinstance(cord_or_text, Cord) else read(cord_or_text)
+    side = take_connection(text, driver=driver, environment=environment, tally_file=tally_file, strict=False)
+    return side.given if isinstance(side.given, Cord) else side.reading()
 
 
 def _print(found: Comparison) -> None:

@@ -12,8 +12,9 @@ from ..errors import CordTallyError, FieldError, quoted
 from ..exchange import write
 from ..model import MASK, AuthenticationMethod, Cord, Locator, Secret, TlsLevel
 from ..secrets import with_secret
+from .connections import first_target
 from .convert import print_writing
-from .inputs import first_target, json_option, surroundings, unmask_option
+from .inputs import json_option, surroundings, unmask_option
 from .output import print_json
 from .screen import Screen, clean
 

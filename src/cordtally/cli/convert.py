@@ -10,21 +10,12 @@ from typing import Any
 import click
 
 from ..composing import change_wallet
-from ..exchange import Ledger, LedgerLine, Outcome, Reading, Writing, convert, read, write
+from ..exchange import Ledger, LedgerLine, Outcome, Reading, Writing, convert, write
 from ..exchange.planning import Planner
 from ..model import Cord, Duration
 from ..secrets import with_secret
-from .inputs import (
-    TEXT_HELP,
-    driver_option,
-    environment_option,
-    json_option,
-    surroundings,
-    take_cord_or_text,
-    take_text,
-    text_options,
-    unmask_option,
-)
+from .connections import CONNECTION_HELP, Connection, take_connection, text_options
+from .inputs import driver_option, environment_option, json_option, surroundings, unmask_option
 from .layout import Line
 from .lines import stream_lines
 from .output import print_json
@@ -39,7 +30,7 @@ STYLES = {
 }
 
 
-@click.command("convert", epilog=TEXT_HELP + " A bare name is a cord of the tally.")
+@click.command("convert", epilog=CONNECTION_HELP)
 @text_options
 @click.option("--to", metavar="TARGET", help="The driver to write for: npgsql, psycopg/arguments.")
 @driver_option
@@ -82,15 +73,15 @@ def command(
         raise click.UsageError("say which driver to write for: --to TARGET (cordtally drivers lists them)")
     if mutual_tls is not None and one_way_tls:
         raise click.UsageError("--mutual-tls and --one-way-tls cannot both be meant")
-    source = take_text(text, from_env)
-    if follow:
-        writing = _followed(read(source, driver=driver), to, limit)
-    elif mutual_tls is not None or one_way_tls:
-        writing = _with_wallet(read(source, driver=driver), to, mutual_tls, tls_port)
-    elif tls_port is not None:
+    if tls_port is not None and mutual_tls is None and not one_way_tls:
         raise click.UsageError("--tls-port goes with --mutual-tls or --one-way-tls")
+    source = take_connection(text, from_env=from_env, driver=driver, environment=environment, tally_file=tally_file)
+    if follow:
+        writing = _followed(source.reading(), to, limit)
+    elif mutual_tls is not None or one_way_tls:
+        writing = _with_wallet(source.cord, to, mutual_tls, tls_port)
     else:
-        writing = _convert(source, to, driver, environment, tally_file, unmask, pin)
+        writing = _convert(source, to, unmask, pin)
     if as_json:
         print_json(writing.to_dict(unmask=unmask))
     else:
@@ -107,8 +98,8 @@ def _followed(reading: Reading, to: str, limit: str) -> Writing:
     return replace(writing, ledger=Ledger((*steps, *writing.ledger)))
 
 
-def _with_wallet(reading: Reading, to: str, wallet: str | None, port: int | None) -> Writing:
-    cord, changes = change_wallet(reading.cord, wallet, port=port)
+def _with_wallet(given: Cord, to: str, wallet: str | None, port: int | None) -> Writing:
+    cord, changes = change_wallet(given, wallet, port=port)
     writing = write(cord, to)
     changed = {line.part for line in changes}
     kept = [line for line in writing.ledger if line.part not in changed or line.outcome.is_loss]
@@ -126,15 +117,10 @@ def _convert_request(
     return convert(request["text"], to=target, driver=request.get("from"), pin=pin).to_dict(unmask=True)
 
 
-def _convert(
-    text: str, to: str, driver: str | None, environment: str | None, tally_file: Path | None, unmask: bool, pin: bool
-) -> Writing:
-    if driver is not None:
-        return convert(text, to=to, driver=driver, pin=pin)
-    found, folder = take_cord_or_text(text, environment, tally_file)
-    if isinstance(found, Cord):
-        return write(with_secret(found, surroundings(folder)) if unmask else found, to)
-    return convert(found, to=to, pin=pin)
+def _convert(source: Connection, to: str, unmask: bool, pin: bool) -> Writing:
+    if isinstance(source.given, Cord):
+        return write(with_secret(source.given, surroundings(source.folder)) if unmask else source.given, to)
+    return convert(source.given, to=to, driver=source.driver, pin=pin)
 
 
 def print_writing(writing: Writing, *, unmask: bool, quiet: bool) -> None:

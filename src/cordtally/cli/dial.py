@@ -9,15 +9,8 @@ import click
 from ..dialing import DEFAULT_LIMIT, DialResult, Rung, RungOutcome, dial
 from ..model import Duration
 from ..pooling import show_seconds
-from .inputs import (
-    TEXT_HELP,
-    driver_option,
-    environment_option,
-    json_option,
-    surroundings,
-    take_cord_or_text,
-    take_text,
-)
+from .connections import CONNECTION_HELP, take_connection
+from .inputs import driver_option, environment_option, json_option, surroundings
 from .layout import Line
 from .output import print_json
 from .screen import Screen, clean
@@ -30,7 +23,7 @@ _SIGNS = {
 }
 
 
-@click.command("dial", epilog=TEXT_HELP + " A bare name is a cord of the tally.")
+@click.command("dial", epilog=CONNECTION_HELP)
 @click.argument("what", nargs=-1)
 @click.option("--from-env", metavar="NAME", help="Dial the text in this environment variable, too.")
 @driver_option
@@ -50,15 +43,20 @@ def command(
     if not what and from_env is None:
         raise click.UsageError("name something to dial: a connection string, or a cord of the tally")
     seconds = Duration.parse(limit).seconds
-    texts = [(w, take_text(w, None)) for w in what]
+    sources: list[tuple[str | None, str | None]] = [(one, None) for one in what]
     if from_env is not None:
-        texts.append((f"${from_env}", take_text(None, from_env)))
+        sources.append((None, from_env))
+    # all names first: a slip in the last one is told before anything is dialled
+    named = [
+        take_connection(one, from_env=name, driver=driver, environment=environment, tally_file=tally_file)
+        for one, name in sources
+    ]
     screen = Screen()
     results = []
-    for _, text in texts:
-        found, folder = (text, Path()) if driver else take_cord_or_text(text, environment, tally_file)
+    for one in named:
         progress = None if as_json else _Printer(screen).rung
-        result = dial(found, driver=driver, limit=seconds, surroundings=surroundings(folder), progress=progress)
+        how = surroundings(one.folder)
+        result = dial(one.given, driver=driver, limit=seconds, surroundings=how, progress=progress)
         results.append(result)
         if not as_json:
             _print_end(screen, result)

@@ -8,18 +8,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from ..exchange import read
 from ..model import Cord, Duration
 from ..pooling import show_coefficient, show_rate, show_seconds
+from .connections import CONNECTION_HELP, take_connection, text_options
 from .inputs import (
-    TEXT_HELP,
     driver_option,
     environment_option,
     json_option,
     surroundings,
-    take_cord_or_text,
-    take_text,
-    text_options,
 )
 from .output import print_json
 from .progress import show_progress
@@ -29,7 +25,7 @@ if TYPE_CHECKING:
     from ..pooling.measuring import Measurement, Plan
 
 
-@click.command("measure", epilog=TEXT_HELP + " A bare name is a cord of the tally.")
+@click.command("measure", epilog=CONNECTION_HELP)
 @text_options
 @driver_option
 @environment_option
@@ -70,9 +66,8 @@ def command(
     from ..pooling.measuring import Plan, measure
     from ..servers import server_for
 
-    wanted = take_text(text, from_env)
-    found, folder = (wanted, Path()) if driver else take_cord_or_text(wanted, environment, tally_file)
-    cord = found if isinstance(found, Cord) else read(found, driver=driver).cord
+    named = take_connection(text, from_env=from_env, driver=driver, environment=environment, tally_file=tally_file)
+    cord = named.cord
     plan = Plan(
         statement=statement or server_for(cord.engine).STATEMENT,
         most_connections=most_connections,
@@ -88,7 +83,7 @@ def command(
             raise click.UsageError("this puts load on a server: give --yes where nobody can be asked")
         click.confirm("go on?", abort=True, err=True)
     with show_progress("measuring") as report:
-        measured = measure(cord, plan, surroundings=surroundings(folder), progress=report)
+        measured = measure(cord, plan, surroundings=surroundings(named.folder), progress=report)
     if record is not None:
         measured.to_frame().to_csv(record, index=False)
     if plot is not None:

@@ -7,18 +7,16 @@ from pathlib import Path
 import click
 
 from ..errors import FieldError
-from ..exchange import read
-from ..model import Cord, Duration
+from ..model import Duration
 from ..pooling.settings import ServerLimits, read_settings, vet_pool
 from ..vetting import Finding
+from .connections import take_connection
 from .inputs import (
     environment_option,
     fail_on_option,
     fails,
     json_option,
     surroundings,
-    take_cord_or_text,
-    take_text,
 )
 from .layout import Line
 from .output import SEVERITY_STYLES, print_json
@@ -80,9 +78,8 @@ def _limits(
         return ServerLimits(connections=limit, reserve=reserve, idle_timeout=ends)
     from ..servers import Deadline, ask_capacity
 
-    found, folder = take_cord_or_text(take_text(dial, None), environment, tally_file)
-    cord = found if isinstance(found, Cord) else read(found).cord
-    capacity = ask_capacity(cord, Deadline(_LIMIT), surroundings(folder))
+    named = take_connection(dial, environment=environment, tally_file=tally_file)
+    capacity = ask_capacity(named.cord, Deadline(_LIMIT), surroundings(named.folder))
     return ServerLimits(
         connections=limit if limit is not None else capacity.limit,
         reserve=reserve or capacity.reserve,

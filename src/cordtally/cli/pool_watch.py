@@ -10,17 +10,13 @@ from typing import TYPE_CHECKING
 import click
 
 from ..errors import FieldError
-from ..exchange import read
 from ..model import Cord, Duration
 from ..pooling import show_rate, show_seconds
+from .connections import CONNECTION_HELP, take_connection, text_options
 from .inputs import (
-    TEXT_HELP,
     driver_option,
     environment_option,
     surroundings,
-    take_cord_or_text,
-    take_text,
-    text_options,
 )
 from .layout import Line
 from .screen import Screen
@@ -35,7 +31,7 @@ _SHOWN = 60
 _MOST_HOLDERS = 8
 
 
-@click.command("watch", epilog=TEXT_HELP + " A bare name is a cord of the tally.")
+@click.command("watch", epilog=CONNECTION_HELP)
 @text_options
 @driver_option
 @environment_option
@@ -66,13 +62,12 @@ def command(
     if interval < 0.1:
         raise FieldError("--every must be at least 100 ms: looking costs the server something, too")
     end = None if lasts is None else monotonic() + Duration.parse(lasts).seconds
-    wanted = take_text(text, from_env)
-    found, folder = (wanted, Path()) if driver else take_cord_or_text(wanted, environment, tally_file)
-    cord = found if isinstance(found, Cord) else read(found, driver=driver).cord
+    named = take_connection(text, from_env=from_env, driver=driver, environment=environment, tally_file=tally_file)
+    cord = named.cord
     screen = Screen()
     with ExitStack() as stack:
         recorder = None if record is None else stack.enter_context(Recorder(record))
-        watch = stack.enter_context(Watch(cord, surroundings=surroundings(folder)))
+        watch = stack.enter_context(Watch(cord, surroundings=surroundings(named.folder)))
         live = None
         if screen.is_terminal:
             from rich.live import Live

@@ -14,18 +14,8 @@ from ..exchange.documents import json_value
 from ..model import Duration, Secret
 from ..text import as_text, masked_position
 from ..vetting import Finding, vet_reading
-from .inputs import (
-    TEXT_HELP,
-    driver_option,
-    environment_option,
-    first_target,
-    is_cord_name,
-    json_option,
-    resolve_cord,
-    take_text,
-    text_options,
-    unmask_option,
-)
+from .connections import CONNECTION_HELP, take_connection, text_options
+from .inputs import driver_option, environment_option, json_option, unmask_option
 from .lines import stream_lines
 from .output import ZEROES, Mark, count_findings, marked_lines, print_findings, print_json
 from .screen import Screen, clean
@@ -46,7 +36,7 @@ _TITLES = {
 }
 
 
-@click.command("read", epilog=TEXT_HELP + " A bare name is a cord of the tally, as written for its driver.")
+@click.command("read", epilog=CONNECTION_HELP + " A cord is read as it is written for its driver.")
 @text_options
 @driver_option
 @environment_option
@@ -72,7 +62,8 @@ def command(
     """Take a connection string apart: who reads it, where each part stands, what each option means."""
     if lines:
         return stream_lines(lambda request: _document(_read_request(request), effective, unmask))
-    reading = _read(take_text(text, from_env), driver, environment, tally_file)
+    named = take_connection(text, from_env=from_env, driver=driver, environment=environment, tally_file=tally_file)
+    reading = named.reading()
     resolution = _follow(reading, limit) if follow else None
     if as_json:
         document = _document(reading, effective, unmask)
@@ -103,16 +94,6 @@ def _print_resolution(resolution: Resolution) -> None:
     cord = resolution.cord
     hosts = ", ".join(map(str, cord.hosts)) or "the engine's default host"
     screen.say(f"leads to  {hosts}" + (f", database {cord.database}" if cord.database else ""))
-
-
-def _read(text: str, driver: str | None, environment: str | None, tally_file: Path | None) -> Reading:
-    if driver is not None or not is_cord_name(text):
-        return read(text, driver=driver)
-    from ..exchange import write
-
-    resolved = resolve_cord(text, environment, tally_file)
-    target = resolved.driver or first_target(resolved.cord.engine)
-    return read(write(resolved.cord, target).text, driver=target)
 
 
 def _read_request(request: Mapping[str, Any]) -> Reading:

@@ -8,7 +8,8 @@ import click
 
 from ..exchange import write
 from ..tally import Resolved, load
-from .inputs import environment_option, first_target, json_option
+from .connections import first_target
+from .inputs import environment_option, json_option
 from .layout import Line
 from .output import print_json
 from .screen import Screen

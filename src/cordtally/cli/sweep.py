@@ -6,8 +6,10 @@ from pathlib import Path
 
 import click
 
+from ..errors import FieldError
 from ..sweeping import Hit, Sweep, sweep
 from ..vetting import RULES, Subject
+from .connections import missing_file
 from .inputs import fail_on_option, fails, json_option
 from .layout import Line
 from .output import SEVERITY_STYLES, print_json
@@ -16,13 +18,13 @@ from .screen import Screen, clean
 
 
 @click.command("sweep")
-@click.argument("path", type=click.Path(path_type=Path))
+@click.argument("paths", metavar="PATH…", nargs=-1, required=True, type=click.Path(path_type=Path))
 @fail_on_option
 @click.option("--quiet", "-q", is_flag=True, help="Print the places only.")
 @json_option
-def command(path: Path, fail_on: str, quiet: bool, as_json: bool) -> int:
-    """Search a file or a tree for connection strings and credentials; .gitignore is honoured."""
-    result = _sweep(path)
+def command(paths: tuple[Path, ...], fail_on: str, quiet: bool, as_json: bool) -> int:
+    """Search files and trees for connection strings and credentials; .gitignore is honoured."""
+    result = _sweep(paths)
     if as_json:
         print_json(result.to_dict())
     else:
@@ -30,12 +32,12 @@ def command(path: Path, fail_on: str, quiet: bool, as_json: bool) -> int:
     return fails((hit.severity for hit in result.hits), fail_on)
 
 
-def _sweep(path: Path) -> Sweep:
-    try:
-        with show_count("files read") as progress:
-            return sweep(path, progress=progress)
-    except FileNotFoundError as error:
-        raise click.UsageError(str(error)) from None
+def _sweep(paths: tuple[Path, ...]) -> Sweep:
+    for path in paths:
+        if not path.exists():
+            raise FieldError(missing_file(path))
+    with show_count("files read") as progress:
+        return sweep(*paths, progress=progress)
 
 
 def _print(result: Sweep, quiet: bool) -> None:

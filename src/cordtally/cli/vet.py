@@ -12,24 +12,14 @@ from ..auditing import vet
 from ..exchange import Reading, read
 from ..model import Cord
 from ..vetting import Finding, vet_cord, vet_reading
-from .inputs import (
-    TEXT_HELP,
-    driver_option,
-    environment_option,
-    fail_on_option,
-    fails,
-    json_option,
-    take_cord_or_text,
-    take_text,
-)
+from .connections import CONNECTION_HELP, DATABASE_FILES, Connection, take_connection
+from .inputs import driver_option, environment_option, fail_on_option, fails, json_option
 from .lines import stream_lines
 from .output import count_findings, print_findings, print_json
 from .screen import Screen
 
-_DATABASE_FILES = {".db", ".db3", ".sqlite", ".sqlite3"}
 
-
-@click.command("vet", epilog=TEXT_HELP + " A path is vetted as a file, a bare name as a cord of the tally.")
+@click.command("vet", epilog=CONNECTION_HELP + " A file that is named is vetted as a whole.")
 @click.argument("what", nargs=-1)
 @click.option("--from-env", metavar="NAME", help="Vet the text in this environment variable, too.")
 @driver_option
@@ -56,7 +46,7 @@ def command(
         raise click.UsageError("name something to vet: a connection string, a file, or a cord of the tally")
     subjects = [_vet_one(w, driver, environment, tally_file) for w in what]
     if from_env is not None:
-        subjects.append(_vet_text(take_text(None, from_env), driver, f"${from_env}"))
+        subjects.append(_vet_connection(take_connection(None, from_env=from_env, driver=driver)))
     findings = [found for subject in subjects for found in subject.findings]
     if as_json:
         print_json({"schema": "cordtally/findings/1", "findings": [f.to_dict() for f in findings]})
@@ -79,24 +69,21 @@ class _Subject(NamedTuple):
 def _vet_one(what: str, driver: str | None, environment: str | None, tally_file: Path | None) -> _Subject:
     if _is_file(what):
         return _Subject(None, vet(Path(what), driver=driver))
-    text = take_text(what, None)
-    found, folder = (text, Path()) if driver else take_cord_or_text(text, environment, tally_file)
-    if isinstance(found, Cord):
-        title = f"{what} in {environment}" if environment else what
-        return _Subject(title, vet_cord(found, folder=folder))
-    return _vet_text(found, driver, None)
+    return _vet_connection(take_connection(what, driver=driver, environment=environment, tally_file=tally_file))
+
+
+def _vet_connection(one: Connection) -> _Subject:
+    if isinstance(one.given, Cord):
+        return _Subject(one.title, vet_cord(one.given, folder=one.folder))
+    reading = one.reading()
+    return _Subject(one.title or str(reading.text), vet_reading(reading), reading)
 
 
 def _is_file(what: str) -> bool:
     try:
-        return Path(what).is_file() and Path(what).suffix not in _DATABASE_FILES
+        return Path(what).is_file() and Path(what).suffix not in DATABASE_FILES
     except (OSError, ValueError):
         return False
-
-
-def _vet_text(text: str, driver: str | None, title: str | None) -> _Subject:
-    reading = read(text, driver=driver)
-    return _Subject(title or str(reading.text), vet_reading(reading), reading)
 
 
 def _print(subjects: list[_Subject], quiet: bool) -> None:

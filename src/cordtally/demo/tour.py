@@ -117,21 +117,21 @@ STEPS = (
 
 
 class Tour:
-    """A temporary folder with the sample data; the steps run in it, and it is removed at the end unless kept."""
+    """A folder with the sample data, in which the steps run: one that is named is kept, and else a temporary one."""
 
-    def __init__(self, *, keep: bool = False) -> None:
+    def __init__(self, keep: Path | None = None) -> None:
         self.keep = keep
         self.folder = Path()
 
     def __enter__(self) -> Tour:
-        self.folder = Path(tempfile.mkdtemp(prefix="greywick-"))
+        self.folder = Path(tempfile.mkdtemp(prefix="greywick-")) if self.keep is None else self.keep
         furnish(self.folder)
         return self
 
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        if not self.keep:
+        if self.keep is None:
             shutil.rmtree(self.folder, ignore_errors=True)
 
     def run(self, step: Step) -> int:

@@ -59,13 +59,15 @@ def find_mistakes(text: str) -> Iterator[Mistake]:
     """Give the mistakes that this text may hold, the likeliest first; linear in its length."""
     if not text or len(text) > _LONGEST:
         return
-    yield from _surroundings(text)
+    yield from find_surroundings(text)
     for find in (_templates, _scheme, _address, _two_ports, _user_info, _escapes, _separators, _json):
         yield from find(text)
 
 
-def _surroundings(text: str) -> Iterator[Mistake]:
-    """What came along when the text was copied; each step is a mistake, and all of them together are one."""
+def find_surroundings(text: str) -> Iterator[Mistake]:
+    """Give what came along when the text was copied: all of it together first, then ever less."""
+    if not text or len(text) > _LONGEST:
+        return
     start, end, said, steps = 0, len(text), list[str](), list[Mistake]()
     while len(said) < _MOST_STEPS and start < end:
         inner = text[start:end]

@@ -87,35 +87,39 @@ class Sweep:
         }
 
 
-def sweep(path: str | Path, *, progress: Callable[[int], None] | None = None) -> Sweep:
-    """Search a file or a tree.
+def sweep(path: str | Path, *more: str | Path, progress: Callable[[int], None] | None = None) -> Sweep:
+    """Search a file or a tree, or several of them.
 
     Parameters
     ----------
     path : str or Path
         A file, or a folder whose ``.gitignore`` files are honoured; version-control folders are never entered, and
         links are not followed.
+    more : str or Path
+        Further ones. Places of hits begin at the tree where there is one, and at the current folder where there are
+        several.
     progress : callable, optional
         Called with the number of files read so far.
 
     Raises
     ------
     FileNotFoundError
-        When there is nothing at the path.
+        When there is nothing at a path.
     """
-    root = Path(path)
-    if not root.exists():
-        raise FileNotFoundError(f"{root} does not exist")
-    result = Sweep(root, [])
-    for place in [root] if root.is_file() else _walk(root, result):
-        shown = place if root.is_file() else place.relative_to(root)
-        text = _text_of(place, result)
-        if text is None:
-            continue
-        result.files += 1
-        result.hits.extend(sweep_text(text, shown))
-        if progress is not None:
-            progress(result.files)
+    roots = [Path(path), *map(Path, more)]
+    for root in roots:
+        if not root.exists():
+            raise FileNotFoundError(f"{root} does not exist")
+    result = Sweep(Path() if more else roots[0], [])
+    for root in roots:
+        for place in [root] if root.is_file() else _walk(root, result):
+            text = _text_of(place, result)
+            if text is None:
+                continue
+            result.files += 1
+            result.hits.extend(sweep_text(text, place if more or root.is_file() else place.relative_to(root)))
+            if progress is not None:
+                progress(result.files)
     return result
 
 
