@@ -151,13 +151,13 @@ WRONG = [
     (["vet"], 2, "name something to vet"),
     (["vet", "services/nothing.py"], 2, "no file 'services/nothing.py'"),
     (["drivers", "--option", "conect_timeout"], 2, "did you mean connect_timeout or"),
-    (["drivers", "--engine", "postgres"], 2, "did you mean postgresql?"),
+    (["drivers", "--engine", "postgers"], 2, "did you mean postgresql?"),
     (["drivers", "--language", "pyton"], 2, "did you mean python?"),
     (["dial"], 2, "name something to dial"),
     (["dial", ":memory:", "--limit", "5"], 2, "a bare number has no unit"),
     (["dial", "nosuchcord"], 2, "did you mean"),
     (["show", "tide"], 2, "did you mean tides?"),
-    (["show", "tides", "-e", "prod"], 2, "tally.toml has staging, production"),
+    (["show", "tides", "-e", "moon"], 2, "tally.toml has staging, production"),
     (["show", "--tally", "nowhere.toml"], 2, "nowhere.toml: cannot be read"),
     (["compose", "--host", "h"], 2, "name the engine"),
     (["compose", "--engine", "postgresql", "--password", "not-a-real-pw"], 2, "No such option"),
@@ -168,7 +168,7 @@ WRONG = [
     (["pool", "size", "--arrivals", "120", "--hold", "35ms"], 2, "is not a rate"),
     (["pool", "size", "--arrivals", "120/s", "--hold", "0ms"], 2, "hold must be"),
     (["pool", "size", "--arrivals", "1/s", "--hold", "1ms", "--server-limit", "5", "--reserve", "9"], 2, "leaves nothing"),
-    (["drivers", "pgjdb"], 2, "did you mean pgjdbc?"),
+    (["drivers", "pgjbdc"], 2, "did you mean pgjdbc?"),
 ]
 
 

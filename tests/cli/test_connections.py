@@ -21,7 +21,7 @@ GIVEN = [
     (f"psql '{URL}'", 0, "a command and quotes"),
     ("tides", 0, ""),
     ("tides@production", 0, ""),
-    ("tides@prod", 0, "production is taken for prod"),
+    ("tides@prod", 0, "production is taken for 'prod'"),
     ("tidse", 2, "no cord named 'tidse'; did you mean tides?"),
     ("tidse@production", 2, "no cord named 'tidse'; did you mean tides?"),
     ("tides@moon", 2, "tally.toml has staging, production"),

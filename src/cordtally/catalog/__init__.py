@@ -1,6 +1,7 @@
 """The catalog: what is known about engines, drivers and options, as data with its source."""
 
 from ..errors import CatalogError
+from .everyday import find_name
 from .facts import CanonicalOption, Driver, Engine, NotationFacts, Option, RemarkWords, State, Store
 from .loading import (
     driver_ids,
@@ -12,6 +13,7 @@ from .loading import (
     load_remarks,
     load_stores,
     members_of,
+    unknown_driver,
 )
 from .nearest import find_nearest
 
@@ -27,6 +29,7 @@ __all__ = [
     "Store",
     "driver_ids",
     "engine_ids",
+    "find_name",
     "find_nearest",
     "load_canonical",
     "load_driver",
@@ -35,4 +38,5 @@ __all__ = [
     "load_remarks",
     "load_stores",
     "members_of",
+    "unknown_driver",
 ]

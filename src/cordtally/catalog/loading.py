@@ -76,8 +76,7 @@ def load_driver(driver_id: str) -> Driver:
         When the catalog has no such driver; the nearest ids are offered.
     """
     if driver_id not in load_index()["drivers"]:
-        nearest = find_nearest(driver_id, driver_ids())
-        raise UnknownName("driver", driver_id, nearest=nearest, hint="cordtally drivers lists them")
+        raise unknown_driver(driver_id)
     raw = _load(f"driver:{driver_id}")
     options = {name: Option(name=name, **entry) for name, entry in raw.pop("options").items()}
     case_sensitive = raw.get("case_sensitive", True)
@@ -98,6 +97,21 @@ def load_driver(driver_id: str) -> Driver:
         by_canonical=by_canonical,
         **raw,
     )
+
+
+def unknown_driver(name: str, engine: str | None = None) -> UnknownName:
+    """Give the error for a driver that is not there: the nearest that speak to the engine, or those of the language."""
+    from .everyday import find_name
+
+    drivers = load_index()["drivers"]
+    fitting = {i: facts for i, facts in drivers.items() if engine is None or engine in facts["engines"]}
+    language = find_name("language", name, {facts["language"] for facts in drivers.values()})
+    if language is not None:
+        listed = ", ".join(i for i, facts in fitting.items() if facts["language"] == language)
+        where = "" if engine is None else f" for {engine}"
+        return UnknownName("driver", name, hint=f"{language} has {listed or 'none'}{where}")
+    hint = "cordtally drivers lists them" if engine is None else f"cordtally drivers --engine {engine} lists them"
+    return UnknownName("driver", name, nearest=find_nearest(name, fitting), hint=hint)
 
 
 @cache

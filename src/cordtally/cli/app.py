@@ -10,6 +10,7 @@ from pathlib import Path
 import click
 
 from .. import __version__
+from ..catalog import driver_ids
 from ..errors import CordTallyError, is_harmless
 from ..model import MASK
 from .lazy import LazyGroup
@@ -104,5 +105,8 @@ def _masked(message: str, arguments: Sequence[str]) -> str:
 def _without_input(message: str) -> str:
     """Leave out what was typed where no argument belongs: it may be a connection string."""
     if "unexpected extra argument" in message:
+        extra = message.partition("(")[2].rpartition(")")[0].partition(" ")[0]
+        if extra in driver_ids():
+            return f"there are too many arguments; did you mean --to {extra}?"
         return "there are too many arguments; put quotes around a text with blanks, ; or & in it"
     return message

@@ -11,6 +11,7 @@ from ..exchange import Reading
 from ..model import Cord
 from .connections import CONNECTION_HELP, take_connection
 from .inputs import environment_option, json_option
+from .naming import DRIVER
 from .output import print_json
 from .screen import Screen
 
@@ -20,8 +21,15 @@ _ASKED = {"server": "same server", "database": "same database", "user": "same us
 @click.command("compare", epilog=CONNECTION_HELP)
 @click.argument("left")
 @click.argument("right")
-@click.option("--from-left", metavar="DRIVER", help="The driver that the first text is for, where it does not tell.")
-@click.option("--from-right", metavar="DRIVER", help="The driver that the second text is for, where it does not tell.")
+@click.option(
+    "--from-left", type=DRIVER, metavar="DRIVER", help="The driver that the first text is for, where it does not tell."
+)
+@click.option(
+    "--from-right",
+    type=DRIVER,
+    metavar="DRIVER",
+    help="The driver that the second text is for, where it does not tell.",
+)
 @environment_option
 @json_option
 def command(

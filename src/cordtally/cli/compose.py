@@ -14,7 +14,8 @@ from ..model import MASK, AuthenticationMethod, Cord, Locator, Secret, TlsLevel
 from ..secrets import with_secret
 from .connections import first_target
 from .convert import print_writing
-from .inputs import json_option, surroundings, unmask_option
+from .inputs import json_option, surroundings, target_option, unmask_option
+from .naming import ENGINE, LEVEL, LOG_IN
 from .output import print_json
 from .screen import Screen, clean
 
@@ -22,19 +23,23 @@ _ASKED = ("host", "port", "database", "user", "password", "tls")
 
 
 @click.command("compose")
-@click.option("--engine", metavar="ENGINE", help="The database system: postgresql, mysql, mariadb, sqlite.")
+@click.option(
+    "--engine", type=ENGINE, metavar="ENGINE", help="The database system: postgresql, mysql, mariadb, sqlite."
+)
 @click.option("--host", multiple=True, help="A name, address, name:port, name\\instance or socket's path; repeatable.")
 @click.option("--port", metavar="PORT", help="The port, from 1 to 65535.")
 @click.option("--database", help="Where to land: a database, or a file.")
 @click.option("--user", help="The user to log in as.")
 @click.option("--password-from", metavar="LOCATOR", help="Where the password is kept: env:NAME, file:PATH, ask:")
-@click.option("--login", metavar="METHOD", help=f"How to log in: {', '.join(m.value for m in AuthenticationMethod)}.")
-@click.option("--tls", metavar="LEVEL", help=f"{', '.join(level.value for level in TlsLevel)}.")
+@click.option(
+    "--login", type=LOG_IN, metavar="METHOD", help=f"How to log in: {', '.join(m.value for m in AuthenticationMethod)}."
+)
+@click.option("--tls", type=LEVEL, metavar="LEVEL", help=f"{', '.join(level.value for level in TlsLevel)}.")
 @click.option("--ca", metavar="FILE", help="The certificates of the authorities that are trusted.")
 @click.option("--certificate", metavar="FILE", help="The client's certificate.")
 @click.option("--key", metavar="FILE", help="The private key of that certificate.")
 @click.option("--option", "options", multiple=True, metavar="NAME=VALUE", help="An option, like connect_timeout=5s.")
-@click.option("--for", "target", metavar="TARGET", help="The driver to write for; the engine's first one if absent.")
+@target_option("The driver to write for; the engine's first one if absent.")
 @click.option("--no-questions", is_flag=True, help="Never ask, not even at a terminal.")
 @json_option
 @click.option("--quiet", "-q", is_flag=True, help="Print the text only.")

@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from ..catalog import find_nearest, load_index
+from ..catalog import find_name, find_nearest, load_index
 from ..errors import AmbiguousText, CordTallyError, FieldError, LocatorError, TallyError, TextError, quoted
 from ..exchange import LARGEST_TEXT, Reading, read, write
 from ..model import Cord
@@ -25,7 +25,7 @@ from ..patterns import pattern
 from .screen import clean
 
 if TYPE_CHECKING:
-    from ..tally import Resolved
+    from ..tally import Resolved, Tally
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 CONNECTION_HELP = (
@@ -149,12 +149,16 @@ def _resolve(name: str, environment: str | None, tally_file: Path | None) -> Res
     except TallyError as error:
         raise TallyError(f"{quoted(name)} is no connection string, and no cord or file either: {error}") from None
     tally = load(place)
-    if environment is not None and environment not in tally.environments:
-        beginnings = [one for one in tally.environments if one.casefold().startswith(environment.casefold())]
-        if len(beginnings) == 1:
-            _note(f"{beginnings[0]} is taken for {clean(environment)}")
-            environment = beginnings[0]
-    return tally.resolve(name, environment=environment)
+    return tally.resolve(name, environment=environment_of(tally, environment))
+
+
+def environment_of(tally: Tally, name: str | None) -> str | None:
+    """Give the environment that is meant, a beginning being enough; one that is not there is left to the tally."""
+    found = None if name is None else find_name("environment", name, tally.environments)
+    if found in {None, name}:
+        return name
+    _note(f"{found} is taken for {quoted(name)}")
+    return found
 
 
 def _file(text: str, *, must: bool = True) -> Path | None:

@@ -15,7 +15,7 @@ from ..exchange.planning import Planner
 from ..model import Cord, Duration
 from ..secrets import with_secret
 from .connections import CONNECTION_HELP, Connection, take_connection, text_options
-from .inputs import driver_option, environment_option, json_option, surroundings, unmask_option
+from .inputs import driver_option, environment_option, json_option, surroundings, target_option, unmask_option
 from .layout import Line
 from .lines import stream_lines
 from .output import print_json
@@ -32,7 +32,7 @@ STYLES = {
 
 @click.command("convert", epilog=CONNECTION_HELP)
 @text_options
-@click.option("--to", metavar="TARGET", help="The driver to write for: npgsql, psycopg/arguments.")
+@target_option("The driver to write for: npgsql, psycopg/arguments.")
 @driver_option
 @environment_option
 @json_option
@@ -49,7 +49,7 @@ STYLES = {
 def command(
     text: str | None,
     from_env: str | None,
-    to: str | None,
+    target: str | None,
     driver: str | None,
     environment: str | None,
     tally_file: Path | None,
@@ -68,8 +68,8 @@ def command(
     """Write a connection string for another driver; the ledger accounts for every part."""
     if lines:
         planner = None if unmask else Planner(pin=pin)
-        return stream_lines(lambda request: _convert_request(request, to, planner, pin))
-    if to is None:
+        return stream_lines(lambda request: _convert_request(request, target, planner, pin))
+    if target is None:
         raise click.UsageError("say which driver to write for: --to TARGET (cordtally drivers lists them)")
     if mutual_tls is not None and one_way_tls:
         raise click.UsageError("--mutual-tls and --one-way-tls cannot both be meant")
@@ -77,11 +77,11 @@ def command(
         raise click.UsageError("--tls-port goes with --mutual-tls or --one-way-tls")
     source = take_connection(text, from_env=from_env, driver=driver, environment=environment, tally_file=tally_file)
     if follow:
-        writing = _followed(source.reading(), to, limit)
+        writing = _followed(source.reading(), target, limit)
     elif mutual_tls is not None or one_way_tls:
-        writing = _with_wallet(source.cord, to, mutual_tls, tls_port)
+        writing = _with_wallet(source.cord, target, mutual_tls, tls_port)
     else:
-        writing = _convert(source, to, unmask, pin)
+        writing = _convert(source, target, unmask, pin)
     if as_json:
         print_json(writing.to_dict(unmask=unmask))
     else:

@@ -18,14 +18,15 @@ from ..catalog import (
 from ..errors import UnknownName
 from ..text import as_text
 from .inputs import json_option
+from .naming import DRIVER, ENGINE, LANGUAGE, languages
 from .output import ZEROES, print_json
 from .screen import Screen
 
 
 @click.command("drivers")
-@click.argument("driver_id", metavar="[ID]", required=False)
-@click.option("--engine", metavar="ENGINE", help="Only drivers of this engine.")
-@click.option("--language", metavar="LANGUAGE", help="Only drivers of this language.")
+@click.argument("driver_id", metavar="[ID]", type=DRIVER, required=False)
+@click.option("--engine", type=ENGINE, metavar="ENGINE", help="Only drivers of this engine.")
+@click.option("--language", type=LANGUAGE, metavar="LANGUAGE", help="Only drivers of this language.")
 @click.option("--option", "option_name", metavar="NAME", help="One canonical option in every driver, side by side.")
 @json_option
 def command(
@@ -38,10 +39,9 @@ def command(
         return 0
     if engine is not None:
         load_engine(engine)
-    languages = sorted({d["language"] for d in load_index()["drivers"].values()})
-    if language is not None and language not in languages:
-        nearest = find_nearest(language, languages)
-        raise UnknownName("language", language, nearest=nearest, hint=f"one of {', '.join(languages)}")
+    if language is not None and language not in (known := languages()):
+        nearest = find_nearest(language, known)
+        raise UnknownName("language", language, nearest=nearest, hint=f"one of {', '.join(known)}")
     listed = [
         (i, d)
         for i, d in load_index()["drivers"].items()

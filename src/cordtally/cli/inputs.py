@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import click
 
 from ..vetting import Severity
+from .naming import DRIVER, Aliased
 
 if TYPE_CHECKING:
     from ..secrets import Surroundings
@@ -30,7 +31,15 @@ def unmask_option(command: Command) -> Command:
 def driver_option(command: Command) -> Command:
     """Add ``--from DRIVER``."""
     help_text = "The driver that the text is for, where it does not tell: npgsql, libpq/keyword."
-    return click.option("--from", "driver", metavar="DRIVER", help=help_text)(command)
+    made = click.option(
+        "--from", "driver", cls=Aliased, also=["--driver"], type=DRIVER, metavar="DRIVER", help=help_text
+    )
+    return made(command)
+
+
+def target_option(help_text: str) -> Callable[[Command], Command]:
+    """Give what adds ``--to TARGET``."""
+    return click.option("--to", "target", cls=Aliased, also=["--for"], type=DRIVER, metavar="TARGET", help=help_text)
 
 
 def environment_option(command: Command) -> Command:

@@ -13,6 +13,7 @@ from ..pooling.settings import PoolConversion, convert_pool, read_settings
 from ..pooling.settings.reading import own_settings, parse_lines
 from .inputs import json_option
 from .layout import Line
+from .naming import POOL
 from .output import print_json
 from .screen import Screen
 
@@ -52,8 +53,10 @@ def _of_file(path: Path, library: str) -> dict[str, str]:
 
 @click.command("convert")
 @click.argument("settings", nargs=-1)
-@click.option("--from", "source", metavar="POOL", help="The pool library that the settings are for: hikaricp.")
-@click.option("--to", "target", metavar="POOL", help="The pool library to write for: psycopg-pool.")
+@click.option(
+    "--from", "source", type=POOL, metavar="POOL", help="The pool library that the settings are for: hikaricp."
+)
+@click.option("--to", "target", type=POOL, metavar="POOL", help="The pool library to write for: psycopg-pool.")
 @click.option("--pin", is_flag=True, help="Write defaults of the source where the target's differ.")
 @click.option("--list", "listing", is_flag=True, help="List the pool libraries, and stop.")
 @json_option

@@ -19,6 +19,7 @@ from .inputs import (
     surroundings,
 )
 from .layout import Line
+from .naming import POOL
 from .output import SEVERITY_STYLES, print_json
 from .pool_convert import take_settings
 from .screen import Screen
@@ -28,7 +29,9 @@ _LIMIT = 5.0  # seconds that the server may take to answer
 
 @click.command("vet")
 @click.argument("settings", nargs=-1)
-@click.option("--pool", "library", required=True, metavar="POOL", help="The pool library: hikaricp, psycopg-pool.")
+@click.option(
+    "--pool", "library", type=POOL, required=True, metavar="POOL", help="The pool library: hikaricp, psycopg-pool."
+)
 @click.option("--instances", default=1, show_default=True, help="Processes with such a pool.")
 @click.option("--server-limit", type=int, metavar="N", help="Connections that the server allows in all.")
 @click.option("--reserve", default=0, show_default=True, metavar="N", help="Of those, how many to keep free.")

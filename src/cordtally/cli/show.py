@@ -8,8 +8,8 @@ import click
 
 from ..exchange import write
 from ..tally import Resolved, load
-from .connections import first_target
-from .inputs import environment_option, json_option
+from .connections import environment_of, first_target
+from .inputs import environment_option, json_option, target_option
 from .layout import Line
 from .output import print_json
 from .screen import Screen
@@ -18,13 +18,14 @@ from .screen import Screen
 @click.command("show")
 @click.argument("cord", required=False)
 @environment_option
-@click.option("--for", "target", metavar="TARGET", help="Show it as written for this driver; the cord's own if absent.")
+@target_option("Show it as written for this driver; the cord's own if absent.")
 @json_option
 def command(
     cord: str | None, environment: str | None, tally_file: Path | None, target: str | None, as_json: bool
 ) -> int:
     """Show a resolved cord: each field, and the layer that it came from. Without a name: all cords."""
     tally = load(tally_file)
+    environment = environment_of(tally, environment)
     if cord is None:
         rows = [_summary(tally.resolve(name, environment=environment)) for name in tally.names()]
         if as_json:

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from functools import cache
 from typing import NamedTuple
 
-from ..catalog import Driver, NotationFacts, Option, find_nearest, load_driver, load_index, members_of
+from ..catalog import Driver, NotationFacts, Option, find_nearest, load_driver, load_index, members_of, unknown_driver
 from ..errors import UnknownName
 from ..model import Cord, DiscoveryKind
 from ..notation import BaseDialect, Grammar, load_grammar, make_dialect
@@ -138,6 +138,8 @@ def choose_target(target: str, cord: Cord) -> Target:
         if cord.engine in load_index()["drivers"][member]["engines"]:
             name = member
             break
+    if name not in load_index()["drivers"]:
+        raise unknown_driver(name, cord.engine)
     if notation:
         return load_target(name + slash + notation)
     notations = load_driver(name).notations
