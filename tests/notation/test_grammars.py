@@ -1,7 +1,11 @@
 """Laws of the grammars: pieces cover the text, fuzzing finds no foreign exception, and reading is linear."""
 
+import importlib
 import inspect
+import pkgutil
 import sys
+from re import _constants as sre
+from re import _parser as sre_parser
 from typing import get_args, get_type_hints
 
 import pytest
@@ -156,3 +160,38 @@ def test_every_grammar_has_the_names_of_the_protocol():
             assert list(inspect.signature(getattr(module, wanted)).parameters) == parameters, (name, wanted)
         for text in ("", "{", "(", "[x]", "a=b", "h", "postgresql://h/d", "A=1"):
             assert NO <= module.looks_like(text) <= SURELY
+
+
+def alone(body):
+    """Whether one way through an expression is a repeat without end, and nothing else."""
+    if len(body) != 1:
+        return False
+    kind, given = body[0]
+    if kind in {sre.MAX_REPEAT, sre.MIN_REPEAT}:
+        return given[1] == sre.MAXREPEAT
+    return (kind is sre.SUBPATTERN and alone(given[3])) or (kind is sre.BRANCH and any(map(alone, given[1])))
+
+
+def runs_away(body):
+    """Whether a repeat without end stands alone in another: what does not match then takes exponential time."""
+    for kind, given in body:
+        repeats = kind in {sre.MAX_REPEAT, sre.MIN_REPEAT}
+        if repeats and given[1] == sre.MAXREPEAT and alone(given[2]):
+            return True
+        inner = [given[2]] if repeats or kind is sre.POSSESSIVE_REPEAT else [given[3]] if kind is sre.SUBPATTERN else given[1] if kind is sre.BRANCH else []
+        if any(map(runs_away, inner)):
+            return True
+    return False
+
+
+def test_no_expression_runs_away():
+    expressions = {}
+    for found in pkgutil.walk_packages(ct.__path__, "cordtally."):
+        if not found.name.endswith("__main__"):
+            for name, value in vars(importlib.import_module(found.name)).items():
+                for one in value if isinstance(value, list | tuple) else value.values() if isinstance(value, dict) else [value]:
+                    if isinstance(source := getattr(one, "pattern", None), str):
+                        expressions[found.name, name] = source
+    assert len(expressions) > 80
+    assert [where for where, source in expressions.items() if runs_away(sre_parser.parse(source))] == []
+    assert runs_away(sre_parser.parse("(?:[a-z]+|%..)*"))

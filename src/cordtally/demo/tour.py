@@ -78,7 +78,7 @@ STEPS = (
             "verify-identity",
             "--option",
             "connect_timeout=5s",
-            "--for",
+            "--to",
             "npgsql",
         ),
     ),

@@ -15,7 +15,7 @@ from .fields import CannotHold, Field
 from .remarks import Case, Remark
 from .searching import end_of
 
-_ESCAPED = pattern(r"(?:[A-Za-z0-9._~-]+|%[0-9A-Fa-f]{2})*")
+_ESCAPED = pattern(r"(?:[A-Za-z0-9._~-]++|%[0-9A-Fa-f]{2})*+")  # possessive: else a long name takes for ever
 _TROUBLE = frozenset("@/?#:[] %&+")
 
 
