@@ -166,19 +166,19 @@ def alone(body):
     """Whether one way through an expression is a repeat without end, and nothing else."""
     if len(body) != 1:
         return False
-    kind, given = body[0]
+    kind, held = body[0]
     if kind in {sre.MAX_REPEAT, sre.MIN_REPEAT}:
-        return given[1] == sre.MAXREPEAT
-    return (kind is sre.SUBPATTERN and alone(given[3])) or (kind is sre.BRANCH and any(map(alone, given[1])))
+        return held[1] == sre.MAXREPEAT
+    return (kind is sre.SUBPATTERN and alone(held[3])) or (kind is sre.BRANCH and any(map(alone, held[1])))
 
 
 def runs_away(body):
     """Whether a repeat without end stands alone in another: what does not match then takes exponential time."""
-    for kind, given in body:
+    for kind, held in body:
         repeats = kind in {sre.MAX_REPEAT, sre.MIN_REPEAT}
-        if repeats and given[1] == sre.MAXREPEAT and alone(given[2]):
+        if repeats and held[1] == sre.MAXREPEAT and alone(held[2]):
             return True
-        inner = [given[2]] if repeats or kind is sre.POSSESSIVE_REPEAT else [given[3]] if kind is sre.SUBPATTERN else given[1] if kind is sre.BRANCH else []
+        inner = [held[2]] if repeats or kind is sre.POSSESSIVE_REPEAT else [held[3]] if kind is sre.SUBPATTERN else held[1] if kind is sre.BRANCH else []
         if any(map(runs_away, inner)):
             return True
     return False
