@@ -90,3 +90,27 @@ def test_several_trees_are_swept(cli, folder):
     found = {hit["path"] for hit in every["hits"]}
     assert {hit["path"] for hit in parts["hits"]} == {path for path in found if path.startswith(("services/", "pools/"))}
     assert cli("sweep", "services", "servicse")[0] == 2
+
+
+@pytest.mark.parametrize(
+    ("arguments", "status", "kind"),
+    [(["read", "postgresql://h:x/d"], 3, "unreadable-text"), (["read", "Server=h;Database=d;UID=u"], 3, "ambiguous-text"),
+     (["convert", "tidse", "--to", "npgsql"], 2, "unknown-name"), (["vet", "nothing.yml"], 2, "bad-field"), (["drivers", "nosuch"], 2, "unknown-name"),
+     (["show", "--tally", "one.txt"], 2, "bad-tally"), (["convert", URL], 2, "bad-field"), (["read", "@latin.txt"], 2, "bad-field")],
+)  # fmt: skip
+def test_a_failure_is_a_document_too(cli, folder, arguments, status, kind):
+    found, out, err = cli(*arguments, "--json")
+    document = json.loads(out)
+    assert (found, document["schema"], document["error"]["kind"]) == (status, "cordtally/error/1", kind), err
+    assert document["error"]["message"] in err
+
+
+def test_every_finding_names_its_source(cli, folder):
+    document = json.loads(cli("vet", "tides@production", URL, "services/tide-gauge/settings.py", "--json")[1])
+    assert list(dict.fromkeys(found["source"] for found in document["findings"])) == ["tides in production", "argument 2", "services/tide-gauge/settings.py"]
+
+
+@pytest.mark.parametrize(("text", "fail_on", "status"), [(URL, "error", 0), (URL, "warning", 1), ("postgresql://h:x/d", "error", 1), ("postgresql://h:x/d", "never", 0)])
+def test_lines_heed_fail_on(cli, text, fail_on, status):
+    tame = json.dumps({"text": "postgresql://h/d?sslmode=verify-full&sslrootcert=system"})
+    assert cli("vet", "--lines", "--fail-on", fail_on, stdin=json.dumps({"text": text}) + "\n" + tame + "\n")[0] == status

@@ -11,7 +11,7 @@ import click
 
 from .. import __version__
 from ..catalog import driver_ids
-from ..errors import CordTallyError, is_harmless
+from ..errors import CordTallyError, FieldError, is_harmless
 from ..model import MASK
 from .lazy import LazyGroup
 from .screen import escaped
@@ -57,7 +57,9 @@ def run(arguments: Sequence[str]) -> int:
         click.echo(error.format_message(), err=True)
         return 2
     except click.UsageError as error:
-        _complain(_masked(_without_input(error.format_message()), arguments))
+        message = _masked(_without_input(error.format_message()), arguments)
+        _complain(message)
+        _answer(FieldError(message), arguments)
         if error.ctx is not None:
             click.echo(f"    try: {error.ctx.command_path} --help", err=True)
         return 2
@@ -69,6 +71,7 @@ def run(arguments: Sequence[str]) -> int:
         return 2
     except CordTallyError as error:
         _complain(_masked(str(error), arguments))
+        _answer(error, arguments)
         return error.exit_code
     except SystemExit as error:
         # click ends so where the reader of a pipe has gone, which is no failure: "cordtally drivers | head -1"
@@ -79,9 +82,20 @@ def run(arguments: Sequence[str]) -> int:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
     except OSError as error:
-        _complain(_masked(f"{error.filename}: {error.strerror}" if error.filename else str(error), arguments))
+        message = _masked(f"{error.filename}: {error.strerror}" if error.filename else str(error), arguments)
+        _complain(message)
+        _answer(FieldError(message), arguments)
         return 2
     return status if isinstance(status, int) else 0
+
+
+def _answer(error: CordTallyError, arguments: Sequence[str]) -> None:
+    """Where a document was asked for, one comes on failure, too."""
+    if "--json" in arguments:
+        from .lines import error_document
+        from .output import print_json
+
+        print_json({"schema": "cordtally/error/1"} | error_document(error))
 
 
 def _complain(message: str) -> None:

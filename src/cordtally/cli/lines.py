@@ -7,10 +7,17 @@ import sys
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from ..errors import CordTallyError, FieldError, TextError
+from ..errors import CordTallyError, FieldError, LookUpError, ServerError, TallyError, TextError, UnknownName
 
 Job = Callable[[Mapping[str, Any]], dict[str, object] | str]
 """Gives the answer to one request, as an object or as JSON already."""
+_KINDS: tuple[tuple[type[CordTallyError], str], ...] = (
+    (FieldError, "bad-field"),
+    (UnknownName, "unknown-name"),
+    (TallyError, "bad-tally"),
+    (LookUpError, "not-found"),
+    (ServerError, "refused-by-server"),
+)
 _NAMES = ("from", "to", "driver", "target")
 _encode = json.JSONEncoder(ensure_ascii=False).encode
 
@@ -43,13 +50,18 @@ def _answer(line: bytes, job: Job) -> dict[str, object] | str:
         return _error("bad-request", "the line is not JSON", error.pos)
     except RecursionError:
         return _error("bad-request", "the line is nested too deep", None)
-    except TextError as error:
-        return _error(error.kind, error.problem, error.span[0] if error.span else None)
     except CordTallyError as error:
-        kind = "bad-field" if isinstance(error, FieldError) else "unknown-name"
-        return _error(kind, str(error).partition("\n")[0], None)
+        return error_document(error)
     except ValueError:  # json refuses numbers of more than 4,300 digits
         return _error("bad-request", "a number has too many digits", None)
+
+
+def error_document(error: CordTallyError) -> dict[str, object]:
+    """Give what ``--lines`` and ``--json`` answer where something failed."""
+    if isinstance(error, TextError):
+        return _error(error.kind, error.problem, error.span[0] if error.span else None)
+    kind = next((word for kinds, word in _KINDS if isinstance(error, kinds)), "failed")
+    return _error(kind, str(error).partition("\n")[0], None)
 
 
 def _error(kind: str, message: str, offset: int | None) -> dict[str, object]:

@@ -41,7 +41,7 @@ def command(
 ) -> int:
     """Report what is wrong or risky: each finding with its place, its reason and what to do."""
     if lines:
-        return stream_lines(_vet_request)
+        return _vet_lines(fail_on)
     if not what and from_env is None:
         raise click.UsageError("name something to vet: a connection string, a file, or a cord of the tally")
     subjects = [_vet_one(w, driver, environment, tally_file) for w in what]
@@ -49,26 +49,42 @@ def command(
         subjects.append(_vet_connection(take_connection(None, from_env=from_env, driver=driver)))
     findings = [found for subject in subjects for found in subject.findings]
     if as_json:
-        print_json({"schema": "cordtally/findings/1", "findings": [f.to_dict() for f in findings]})
+        documents = [
+            {"source": subject.title or f"argument {number}"} | found.to_dict()
+            for number, subject in enumerate(subjects, 1)
+            for found in subject.findings
+        ]
+        print_json({"schema": "cordtally/findings/1", "findings": documents})
     else:
         _print(subjects, quiet)
     return fails((f.severity for f in findings), fail_on)
 
 
-def _vet_request(request: Mapping[str, Any]) -> dict[str, object]:
-    findings = vet_reading(read(request["text"], driver=request.get("from")))
-    return {"schema": "cordtally/findings/1", "findings": [f.to_dict() for f in findings]}
+def _vet_lines(fail_on: str) -> int:
+    """Answer each line; the status is that of the worst one, and a line that cannot be read is an error."""
+    status = 0
+
+    def answer(request: Mapping[str, Any]) -> dict[str, object]:
+        nonlocal status
+        status, before = int(fail_on != "never"), status  # unless it comes to an end
+        findings = vet_reading(read(request["text"], driver=request.get("from")))
+        status = before | fails((f.severity for f in findings), fail_on)
+        return {"schema": "cordtally/findings/1", "findings": [f.to_dict() for f in findings]}
+
+    return stream_lines(answer) or status
 
 
 class _Subject(NamedTuple):
-    title: str | None
+    """What was vetted, by the title of a cord or a variable; a text is its own, and the findings of a file name it."""
+
+    title: str
     findings: tuple[Finding, ...]
     reading: Reading | None = None
 
 
 def _vet_one(what: str, driver: str | None, environment: str | None, tally_file: Path | None) -> _Subject:
     if _is_file(what):
-        return _Subject(None, vet(Path(what), driver=driver))
+        return _Subject("", vet(Path(what), driver=driver))
     return _vet_connection(take_connection(what, driver=driver, environment=environment, tally_file=tally_file))
 
 
@@ -76,7 +92,7 @@ def _vet_connection(one: Connection) -> _Subject:
     if isinstance(one.given, Cord):
         return _Subject(one.title, vet_cord(one.given, folder=one.folder))
     reading = one.reading()
-    return _Subject(one.title or str(reading.text), vet_reading(reading), reading)
+    return _Subject(one.title, vet_reading(reading), reading)
 
 
 def _is_file(what: str) -> bool:
@@ -89,8 +105,8 @@ def _is_file(what: str) -> bool:
 def _print(subjects: list[_Subject], quiet: bool) -> None:
     screen = Screen()
     for title, findings, reading in subjects:
-        if title is not None:
-            screen.say(title, "bold", whole=True)
+        if title or reading is not None:
+            screen.say(title or str(reading.text if reading else ""), "bold", whole=True)
         print_findings(screen, findings, explain=not quiet, reading=reading)
         style = "green" if not findings else "dim"
         screen.say(count_findings(findings) + "\n", style)
