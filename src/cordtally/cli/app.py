@@ -38,6 +38,13 @@ def group() -> None:
     """Compose, read, vet and convert database connection strings; dial them; size their pools.
 
     Secrets are masked unless a command is given --unmask. Every command takes --help.
+
+    \b
+    cord     one described connection: where to, as whom, how
+    tally    the file of a project's cords, tally.toml
+    ledger   what became of each part in a conversion
+    rung     a step of a dial: resolve, reach, secure, log in, database, answer
+    locator  where a secret is kept: env:NAME, file:PATH, ask:
     """
 
 

@@ -8,6 +8,7 @@ from importlib import import_module
 import click
 
 from ..catalog import find_nearest
+from .examples import with_examples
 
 
 class LazyGroup(click.Group):
@@ -28,7 +29,10 @@ class LazyGroup(click.Group):
         """Load a command."""
         if name not in self.modules:
             return None
-        command: click.Command = import_module(f".{self.modules[name][0]}", __package__).command
+        module = self.modules[name][0]
+        command: click.Command = import_module(f".{module}", __package__).command
+        if "Examples:" not in (command.epilog or ""):
+            command.epilog = with_examples(module, command.epilog)
         return command
 
     def resolve_command(

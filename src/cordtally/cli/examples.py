@@ -1,0 +1,63 @@
+"""What each command's help shows: lines that run on the sample data (``cordtally demo --keep FOLDER``)."""
+
+from __future__ import annotations
+
+EXAMPLES = {
+    "read": (
+        "read 'postgresql://keeper@gauge.greywick.example/tides'",
+        "read --from-env TIDES_URL",
+        "read 'Server=gauge;Database=tides;User Id=keeper' --from sqlclient",
+    ),
+    "compose": (
+        "compose --engine postgresql --host gauge --database tides",
+        "compose --engine mysql --host berths --tls verify-full --to pymysql",
+    ),
+    "convert": (
+        "convert --from-env TIDES_URL --to npgsql",
+        "convert tides@production --to sqlalchemy+psycopg --quiet",
+        "convert 'jdbc:mysql://berths/ledger' --to mysql2/arguments --pin",
+    ),
+    "compare": (
+        "compare tides@staging tides@production",
+        "compare 'postgresql://gauge/tides' 'Host=GAUGE;Database=tides'",
+    ),
+    "vet": (
+        "vet --from-env TIDES_URL",
+        "vet services/tide-gauge/settings.py --fail-on warning",
+        "vet tides@production",
+    ),
+    "show": ("show", "show tides --environment production", "show tides --to npgsql"),
+    "dial": ("dial logbook", "dial --from-env TIDES_URL --limit 2s"),
+    "sweep": ("sweep .", "sweep services pools --quiet --fail-on never"),
+    "drivers": (
+        "drivers --engine postgresql --language java",
+        "drivers npgsql",
+        "drivers --option connect_timeout --engine mysql",
+    ),
+    "demo": ("demo", "demo --keep greywick"),
+    "pool_size": (
+        "pool size --arrivals 120/s --hold 35ms --wait-target 5ms@p99",
+        "pool size --arrivals 120/s --hold 35ms --instances 4 --threads 8",
+    ),
+    "pool_fit": ("pool fit pools/gauge-trace.csv", "pool fit pools/gauge-throughput.csv"),
+    "pool_replay": ("pool replay pools/storm.toml --what-if max_size=6,8",),
+    "pool_budget": ("pool budget pools/gauge-server.toml", "pool budget pools/gauge-server.toml --allocate"),
+    "pool_convert": (
+        "pool convert --from hikaricp --to psycopg-pool maximumPoolSize=20",
+        "pool convert --list",
+    ),
+    "pool_vet": (
+        "pool vet --pool hikaricp maximumPoolSize=40 --server-limit 30",
+        "pool vet --pool sqlalchemy pool_size=5 pool_recycle=7200",
+    ),
+    "pool_measure": ("pool measure logbook --step-time 200ms --most-connections 4 --yes",),
+    "pool_watch": ("pool watch tides@production --every 5s",),
+}
+"""By the module of the command."""
+
+
+def with_examples(module: str, epilog: str | None) -> str | None:
+    """Give what stands below a command's options: its examples, and what it says there itself."""
+    lines = [f"  cordtally {line}" for line in EXAMPLES.get(module, ())]
+    block = "\n".join(["\b", "Examples:", *lines]) if lines else ""
+    return "\n\n".join(part for part in (block, epilog or "") if part) or None
