@@ -157,12 +157,20 @@ class PoolModelError(CordTallyError, ValueError):
     """Numbers that no queue can have, or that leave it without a steady state."""
 
 
+_INSTALLED_AS = {"psycopg": "'psycopg[binary]'"}
+"""Under which name pip installs a package, where that is not its own in small letters."""
+
+
 class MissingExtra(CordTallyError, ImportError):
     """An optional package is needed and not installed."""
 
     def __init__(self, package: str, extra: str, purpose: str) -> None:
         self.package, self.extra, self.purpose = package, extra, purpose
-        super().__init__(f"{purpose} needs {package}; install it with: pip install 'cordtally[{extra}]'")
+        itself = _INSTALLED_AS.get(package, package.lower())
+        super().__init__(
+            f"{purpose} needs {package}; install it with: pip install {itself}\n"
+            f"    with all that such work needs: pip install 'cordtally[{extra}]'"
+        )
 
     def __reduce__(self) -> tuple[object, ...]:
         return (MissingExtra, (self.package, self.extra, self.purpose))

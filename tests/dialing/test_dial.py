@@ -114,7 +114,8 @@ def test_each_rung_of_a_real_server(engine, changes, broke_at, words, request):
     }
     made = {k: named.get(v, v) if isinstance(v, str) else v for k, v in changes.items()}
     result = ct.dial(good_cord(engine, server, **made), limit=10)
-    assert result.broke_at == broke_at
+    assert (result.broke_at, bool(result)) == (broke_at, broke_at is None)
+    assert [rung.name for rung in result.rungs if rung.in_clear] == (["secure"] if changes.get("tls") == Tls(TlsLevel.OFF) else [])
     told = result.diagnosis.cause if result.diagnosis else result.rungs[-1].detail
     assert words in told
     assert ADMIN_PASSWORD not in repr(result) + str(result.to_dict())

@@ -7,9 +7,10 @@ from pathlib import Path
 import click
 
 from ..dialing import DEFAULT_LIMIT, DialResult, Rung, RungOutcome, dial
+from ..errors import CordTallyError
 from ..model import Duration
 from ..pooling import show_seconds
-from .connections import CONNECTION_HELP, take_connection
+from .connections import CONNECTION_HELP, Connection, take_connection
 from .inputs import driver_option, environment_option, json_option, surroundings
 from .layout import Line
 from .output import print_json
@@ -53,7 +54,9 @@ def command(
     ]
     screen = Screen()
     results = []
-    for one in named:
+    for number, one in enumerate(named, 1):
+        if len(named) > 1 and not as_json:
+            screen.say(f"{number} of {len(named)}: {_called(one)}", "bold", whole=True)
         progress = None if as_json else _Printer(screen).rung
         how = surroundings(one.folder)
         result = dial(one.given, driver=driver, limit=seconds, surroundings=how, progress=progress)
@@ -66,13 +69,23 @@ def command(
     return 0 if all(r.held for r in results) else 1
 
 
+def _called(one: Connection) -> str:
+    """How a target is called before it is dialled: by its name, or as its masked text."""
+    if one.title:
+        return one.title
+    try:
+        return str(one.reading().text)
+    except CordTallyError:
+        return "a text that cannot be read"
+
+
 class _Printer:
     def __init__(self, screen: Screen) -> None:
         self.screen = screen
 
     def rung(self, rung: Rung) -> None:
         """Print a rung as soon as it has ended."""
-        sign, style = _SIGNS[rung.outcome]
+        sign, style = ("!", "yellow") if rung.in_clear else _SIGNS[rung.outcome]
         time = "" if rung.seconds is None or rung.outcome is RungOutcome.NOT_NEEDED else show_seconds(rung.seconds)
         line = Line(f"  {sign} ", style).append(f"{rung.name:<9}", style).append(f"{time:>9}  ")
         said = {RungOutcome.NOT_NEEDED: f"not needed: {rung.detail}", RungOutcome.NOT_TRIED: "not tried"}

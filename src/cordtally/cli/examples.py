@@ -10,7 +10,7 @@ EXAMPLES = {
     ),
     "compose": (
         "compose --engine postgresql --host gauge --database tides",
-        "compose --engine mysql --host berths --tls verify-full --to pymysql",
+        "compose --engine mysql --host berths --tls require --to pymysql",
     ),
     "convert": (
         "convert --from-env TIDES_URL --to npgsql",

@@ -14,7 +14,7 @@ from ..model import Cord, Host, Secret, TlsLevel
 from ..secrets import Surroundings, with_secret
 from ..servers import Deadline, EngineServer, Refusal, Session, place_of, server_for
 from . import files, network
-from .rungs import RUNGS, Diagnosis, DialResult, Rung, RungBroke, RungNotNeeded, RungOutcome
+from .rungs import RUNGS, Diagnosis, DialResult, Rung, RungBroke, RungInClear, RungNotNeeded, RungOutcome
 
 DEFAULT_LIMIT = 5.0
 
@@ -82,14 +82,17 @@ def dial(
 
 def _climb(step: _Step, so_far: list[Rung]) -> tuple[Rung, Diagnosis | None]:
     start = perf_counter()
-    outcome, detail, diagnosis = RungOutcome.HELD, "", None
+    outcome, detail, diagnosis, in_clear = RungOutcome.HELD, "", None, False
     try:
         detail = step.attempt()
     except RungNotNeeded as reason:
         outcome, detail = RungOutcome.NOT_NEEDED, str(reason)
+    except RungInClear as plain:
+        outcome, detail, in_clear = plain.outcome, str(plain), True
     except RungBroke as broke:
         outcome, detail, diagnosis = RungOutcome.BROKE, broke.diagnosis.cause, broke.diagnosis
-    return Rung(name=step.rung, outcome=outcome, detail=detail, seconds=perf_counter() - start), diagnosis
+    seconds = perf_counter() - start
+    return Rung(name=step.rung, outcome=outcome, detail=detail, seconds=seconds, in_clear=in_clear), diagnosis
 
 
 class _Climb:

@@ -11,7 +11,7 @@ from typing import Any
 
 from ..model import Host, Tls, TlsLevel, Words, clear
 from ..servers import Deadline, EngineServer, NoAnswer
-from .rungs import Diagnosis, RungBroke, RungNotNeeded
+from .rungs import Diagnosis, RungBroke, RungInClear, RungNotNeeded, RungOutcome
 
 
 @dataclass(slots=True)
@@ -114,7 +114,7 @@ def secure(line: Line, tls: Tls, default: TlsLevel | None) -> str:
     if host.is_socket:
         raise RungNotNeeded("a local socket")
     if level is TlsLevel.OFF:
-        raise RungNotNeeded("TLS is off: everything crosses the network in the clear")
+        raise RungInClear("TLS is off: everything crosses the network in the clear", RungOutcome.NOT_NEEDED)
     deadline = Deadline(line.limit)
     with socket.socket(family, socket.SOCK_STREAM) as plug:
         try:
@@ -127,7 +127,7 @@ def secure(line: Line, tls: Tls, default: TlsLevel | None) -> str:
             raise RungBroke(_unreached(str(host.address), error, line.limit)) from None
         if not offered:
             if level is TlsLevel.OPPORTUNISTIC:
-                return "the server offers no TLS: plain text"
+                raise RungInClear("the server offers no TLS: plain text", RungOutcome.HELD)
             raise RungBroke(
                 Diagnosis(
                     f"the server offers no TLS, and the cord asks for {level.value}",

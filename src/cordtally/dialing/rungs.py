@@ -27,16 +27,26 @@ class Diagnosis(NamedTuple):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Rung:
-    """One stage of a dial; ``seconds`` is the time that it took, None where it was not tried."""
+    """One stage of a dial; ``seconds`` is the time that it took, None where it was not tried.
+
+    ``in_clear`` says that the connection is not encrypted, and leaves this machine.
+    """
 
     name: str
     outcome: RungOutcome
     detail: str
     seconds: float | None = None
+    in_clear: bool = False
 
     def to_dict(self) -> dict[str, object]:
         """Give the rung as plain values."""
-        return {"name": self.name, "outcome": self.outcome.value, "detail": self.detail, "seconds": self.seconds}
+        return {
+            "name": self.name,
+            "outcome": self.outcome.value,
+            "detail": self.detail,
+            "seconds": self.seconds,
+            "in_clear": self.in_clear,
+        }
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,6 +58,10 @@ class DialResult:
     driver: str
     rungs: tuple[Rung, ...]
     diagnosis: Diagnosis | None = None
+
+    def __bool__(self) -> bool:
+        """Whether every rung held."""
+        return self.held
 
     @property
     def held(self) -> bool:
@@ -84,3 +98,11 @@ class RungBroke(Exception):
 
 class RungNotNeeded(Exception):
     """Says that the rung that is being tried does not apply."""
+
+
+class RungInClear(Exception):
+    """Says that the rung that is being tried leaves the connection in plain text."""
+
+    def __init__(self, detail: str, outcome: RungOutcome) -> None:
+        super().__init__(detail)
+        self.outcome = outcome
