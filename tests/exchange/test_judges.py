@@ -11,7 +11,7 @@ import pytest
 import sqlalchemy
 from asyncpg.connect_utils import _parse_connect_dsn_and_args
 from clickhouse_driver.util.helpers import parse_url as clickhouse_url
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from psycopg.conninfo import conninfo_to_dict
 from pymongo.errors import PyMongoError
@@ -80,6 +80,7 @@ NAMES = st.from_regex(r"[A-Za-z0-9_.-]{1,12}", fullmatch=True)
 
 
 @QUICK
+@example(database="¼", dn="0", wallet="0", several=False, match=False)
 @given(database=NAMES | WORDS, dn=WORDS, wallet=WORDS, several=st.booleans(), match=st.booleans())
 def test_oracledb(database, dn, wallet, several, match):
     hosts = (Host("a.greywick.example", 1522), *((Host("2001:db8::1", 1521),) if several else ()))

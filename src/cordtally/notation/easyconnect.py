@@ -107,6 +107,8 @@ def _hosts(cursor: Cursor, fields: list[Field]) -> None:
 def _service(cursor: Cursor, fields: list[Field]) -> None:
     """``[service] [":" server] ["/" instance]``."""
     if (match := cursor.take_pattern(_WORD)) is not None:
+        if not _is_word(match[0]):
+            raise GrammarError("a service's name has letters and digits, _ . and -", *match.span())
         fields.append(Field("database", None, match[0], *match.span(), match.start()))
     for mark, name in ((":", "SERVER"), ("/", "INSTANCE_NAME")):
         if cursor.take(mark):
@@ -191,8 +193,14 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     return Rendered([*log_in, Piece(protocol), *hosts, Piece("/"), service, Piece(server), instance, *pairs], refused)
 
 
+def _is_word(value: str) -> bool:
+    """Letters and digits, and no fractions: python-oracledb does not take what has a number's worth only (¼)."""
+    fractions = not value.isascii() and any(c.isnumeric() and not (c.isdigit() or c.isalpha()) for c in value)
+    return _WORD.fullmatch(value) is not None and not fractions
+
+
 def _word(value: str) -> str:
-    if _WORD.fullmatch(value) is None:
+    if not _is_word(value):
         raise CannotHold("Easy Connect takes letters, digits, _ . and - here: a descriptor would hold it")
     return value
 
@@ -209,5 +217,5 @@ def _pair(name: str, given: object, *, lead: str) -> list[Piece]:
     value = as_text(given)
     if '"' in value:
         raise CannotHold("Easy Connect has no escape for a double quote")
-    mark = "" if _WORD.fullmatch(value) else '"'
+    mark = "" if _is_word(value) else '"'
     return [Piece(f"{lead}{name}={mark}"), piece_of(given, value), Piece(mark)]
