@@ -13,7 +13,7 @@ from cordtally.demo import furnish
 
 def main() -> None:
     cord = ct.load().cord("logbook")
-    url = ct.write(cord, "sqlalchemy+sqlite3").text.unmask()
+    url = cord.text("sqlalchemy+sqlite3")
     engine = sqlalchemy.create_engine(url)
     with engine.connect() as connection:
         entries = pd.read_sql("SELECT * FROM entries", connection, parse_dates=["noted_at"])

@@ -3,7 +3,7 @@
 from typing import assert_type
 
 import cordtally as ct
-from cordtally import servers
+from cordtally import catalog, servers
 from cordtally.notation import (
     Grammar,
     arguments,
@@ -25,6 +25,9 @@ from cordtally.servers import mysql, postgresql, redis, sqlite
 
 reading = ct.read("postgresql://gauge.greywick.example/tides")
 assert_type(reading, ct.Reading)
+assert_type(reading.cord.text("psycopg"), str)
+assert_type(ct.drivers(engine="postgresql"), tuple[catalog.Driver, ...])
+assert_type(bool(ct.dial(reading.cord)), bool)
 assert_type(reading.cord, ct.Cord)
 assert_type(reading.cord.tls.level, ct.TlsLevel | None)
 writing = ct.write(reading.cord, "pgjdbc")

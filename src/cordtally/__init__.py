@@ -12,6 +12,7 @@ from __future__ import annotations
 TYPE_CHECKING = False  # type checkers take it as true; nothing is imported for it
 if TYPE_CHECKING:
     from .auditing import vet as vet
+    from .catalog import drivers as drivers
     from .comparing import Comparison as Comparison
     from .comparing import compare as compare
     from .composing import change_wallet as change_wallet
@@ -59,6 +60,7 @@ if TYPE_CHECKING:
     from .pooling import size_pool as size_pool
     from .secrets import arguments_for as arguments_for
     from .secrets import fetch as fetch
+    from .secrets import text_for as text_for
     from .sweeping import sweep as sweep
     from .tally import Tally as Tally
     from .tally import load as load
@@ -69,6 +71,7 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 _HOME = {
     **dict.fromkeys(("vet",), ".auditing"),
+    **dict.fromkeys(("drivers",), ".catalog"),
     **dict.fromkeys(
         (
             "Comparison",
@@ -157,6 +160,7 @@ _HOME = {
     **dict.fromkeys(
         (
             "arguments_for",
+            "text_for",
             "fetch",
         ),
         ".secrets",

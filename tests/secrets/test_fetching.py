@@ -51,3 +51,23 @@ def test_arguments_fetch_at_the_last_moment(monkeypatch):
     assert "not-a-real-pw" not in repr(cord.arguments("psycopg"))
     assert ct.write(cord, "libpq").ledger.line("password").outcome is ct.Outcome.IMPLIED
     assert with_secret(cord).password.unmask() == "not-a-real-pw"
+
+
+def test_a_text_has_the_secret_in_it_or_fails(monkeypatch):
+    cord = ct.compose(engine="postgresql", host="h", database="d", user="u", password="env:TIDES_PASSWORD")
+    monkeypatch.delenv("TIDES_PASSWORD", raising=False)
+    with pytest.raises(ct.LocatorError):
+        cord.text("psycopg")
+    monkeypatch.setenv("TIDES_PASSWORD", "p@ss/1")
+    assert cord.text("sqlalchemy") == "postgresql+psycopg://u:p%40ss%2F1@h/d"
+    assert cord.text("npgsql") == ct.text_for(cord, "npgsql") == "Host=h;Username=u;Password=p@ss/1;Database=d"
+    monkeypatch.setenv("TIDES_PASSWORD", "a&b")
+    with pytest.raises(ct.FieldError, match="the password cannot be written for mariadb-java/jdbc"):
+        ct.compose(engine="mariadb", host="h", user="u", password="env:TIDES_PASSWORD").text("mariadb-java")
+
+
+def test_drivers_are_listed_by_everyday_names():
+    assert {driver.language for driver in ct.drivers(engine="mssql", language="dotnet")} == {"c#"}
+    assert len(ct.drivers()) == 114
+    with pytest.raises(ct.UnknownName, match="did you mean postgresql"):
+        ct.drivers(engine="postgers")

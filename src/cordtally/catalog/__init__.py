@@ -5,6 +5,7 @@ from .everyday import find_name
 from .facts import CanonicalOption, Driver, Engine, NotationFacts, Option, RemarkWords, State, Store
 from .loading import (
     driver_ids,
+    drivers,
     engine_ids,
     load_canonical,
     load_driver,
@@ -28,6 +29,7 @@ __all__ = [
     "State",
     "Store",
     "driver_ids",
+    "drivers",
     "engine_ids",
     "find_name",
     "find_nearest",

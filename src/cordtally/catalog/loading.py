@@ -99,6 +99,37 @@ def load_driver(driver_id: str) -> Driver:
     )
 
 
+def drivers(*, engine: str | None = None, language: str | None = None) -> tuple[Driver, ...]:
+    """List what is known about the drivers of an engine, of a language, or of all; everyday names will do.
+
+    Raises
+    ------
+    UnknownName
+        When there is no such engine or language.
+
+    Examples
+    --------
+    >>> import cordtally as ct
+    >>> [driver.id for driver in ct.drivers(engine="postgres", language="java")]
+    ['pgjdbc', 'r2dbc-postgresql']
+    """
+    from .everyday import find_name
+
+    listed = load_index()["drivers"]
+    spoken = {facts["language"] for facts in listed.values()}
+    wanted = {}
+    for kind, given, known in (("engine", engine, set(engine_ids())), ("language", language, spoken)):
+        wanted[kind] = None if given is None else find_name(kind, given, known)
+        if given is not None and wanted[kind] is None:
+            hint = f"one of {', '.join(sorted(known))}"
+            raise UnknownName(kind, given, nearest=find_nearest(given, known), hint=hint)
+    return tuple(
+        load_driver(i)
+        for i, facts in listed.items()
+        if wanted["engine"] in {None, *facts["engines"]} and wanted["language"] in {None, facts["language"]}
+    )
+
+
 def unknown_driver(name: str, engine: str | None = None) -> UnknownName:
     """Give the error for a driver that is not there: the nearest that speak to the engine, or those of the language."""
     from .everyday import find_name

@@ -258,6 +258,15 @@ class Cord:
 
         return arguments_for(self, driver)
 
+    def text(self, target: str) -> str:
+        """What to hand to a driver or a toolkit as its connection string; the secret is fetched now, and in clear.
+
+        See `cordtally.text_for`.
+        """
+        from .. import text_for
+
+        return text_for(self, target)
+
 
 _UNSTATED = {f.name: f.default for f in fields(Cord) if f.default is not MISSING}
 

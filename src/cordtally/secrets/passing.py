@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from ..errors import shielded
-from ..exchange import choose_target, write
+from ..errors import FieldError, shielded
+from ..exchange import Outcome, choose_target, write
 from ..model import Cord, Locator
 from .fetching import Surroundings, fetch
 
@@ -41,3 +41,29 @@ def arguments_for(cord: Cord, driver: str, surroundings: Surroundings | None = N
     suited = choose_target(driver.partition("/")[0], cord)
     target = suited.name if suited.facts.grammar == "arguments" else f"{suited.driver.id}/arguments"
     return write(with_secret(cord, surroundings), target).clear_arguments()
+
+
+@shielded
+def text_for(cord: Cord, target: str, surroundings: Surroundings | None = None) -> str:
+    """Give the connection string to hand to a driver or a toolkit, its secret in clear.
+
+    Raises
+    ------
+    UnknownName
+        When there is no such target.
+    LocatorError
+        When the secret cannot be fetched.
+    FieldError
+        When the target has no place for the password, so that the text would log nobody in.
+
+    Examples
+    --------
+    >>> import cordtally as ct
+    >>> ct.compose(engine="sqlite", database="logbook.sqlite").text("sqlalchemy")
+    'sqlite:///logbook.sqlite'
+    """
+    writing = write(with_secret(cord, surroundings), target)
+    lost = writing.ledger.line("password")
+    if lost is not None and lost.outcome is Outcome.DROPPED:
+        raise FieldError(f"the password cannot be written for {writing.target}: {lost.reason}")
+    return writing.text.unmask()
