@@ -164,3 +164,22 @@ def test_every_command_on_a_page_prints_what_the_page_shows(page, harbour, monke
 def simplified(text):
     lines = [re.sub(r"\s+\d[\d.]* (ms|µs|s)  |/\S*/(?=logbook)", " ", line.rstrip()) for line in text.splitlines()]
     return " ".join(lines).split()
+
+
+@pytest.mark.parametrize(
+    ("call", "told"),
+    [
+        (lambda: ct.read(None), "and not NoneType"),
+        (lambda: ct.read(b"postgresql://h/d"), "and not bytes; decode it first"),
+        (lambda: ct.read("postgresql://h/d", driver=5), "the name of a driver is wanted, and not int"),
+        (lambda: ct.vet(5), "and not int"),
+        (lambda: ct.dial(None), "and not NoneType"),
+        (lambda: ct.compare("postgresql://h/d", 1.5), "and not float"),
+        (lambda: ct.convert("postgresql://h/d", to=None), "the name of a target is wanted"),
+        (lambda: ct.write("postgresql://h/d", "npgsql"), "a cord is wanted, and not str"),
+    ],
+)
+def test_a_wrong_type_is_an_error_of_ours(call, told):
+    with pytest.raises(ct.FieldError, match=told) as caught:
+        call()
+    assert isinstance(caught.value, TypeError)

@@ -129,6 +129,23 @@ class FieldError(CordTallyError, ValueError):
     """A field that was given by hand has a value that cannot be meant."""
 
 
+class WrongType(FieldError, TypeError):
+    """An argument of a call that is of no type that can be meant."""
+
+
+def check_type(value: object, kinds: type | tuple[type, ...], wanted: str) -> None:
+    """Refuse a value that is none of these types; its own type is named, and never the value.
+
+    Raises
+    ------
+    WrongType
+        With what is ``wanted``.
+    """
+    if not isinstance(value, kinds):
+        hint = "; decode it first" if isinstance(value, bytes | bytearray) else ""
+        raise WrongType(f"{wanted} is wanted, and not {type(value).__name__}{hint}")
+
+
 class TallyError(CordTallyError, ValueError):
     """A tally file that is missing, malformed or holds what it must not hold."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from ..errors import shielded
+from ..errors import check_type, shielded
 from ..model import MASK, Secret
 from .ledger import Ledger
 from .pinning import pin_defaults, unstated_lines
@@ -45,6 +45,7 @@ def convert(
     >>> writing.ledger.line("options.connect_timeout").outcome.value
     'rescaled'
     """
+    check_type(to, str, "the name of a target")
     return convert_reading(read(text, driver=driver), to=to, pin=pin)
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from ..errors import AmbiguousText, CordTallyError, TextError, shielded
+from ..errors import AmbiguousText, CordTallyError, TextError, check_type, shielded
 from ..model import MASK, Cord, MaskedText, Secret
 from ..model.placeholders import is_placeholder
 from ..notation import GrammarError, Parsed, Remark
@@ -103,6 +103,9 @@ def read(text: str | Secret | Mapping[str, object], *, driver: str | None = None
     """
     if type(text) is not str and isinstance(text, Mapping):
         return _read_mapping(text, driver)
+    check_type(text, (str, Secret), "a connection string, or a mapping of arguments,")
+    if driver is not None:
+        check_type(driver, str, "the name of a driver")
     source = text.unmask() if isinstance(text, Secret) else text
     if len(source) > LARGEST_TEXT:
         raise TextError(f"a text may have up to {LARGEST_TEXT:,} characters, and this one has {len(source):,}")

@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from ..catalog import load_driver, load_engine, load_index
-from ..errors import FieldError, shielded
+from ..errors import FieldError, check_type, shielded
 from ..model import MASK, Cord, DiscoveryKind, Locator, MaskedText, Secret, clear
 from ..model.suspicion import clear_name
 from ..notation import Field
@@ -79,6 +79,8 @@ def write(cord: Cord, target: str) -> Writing:
     >>> print(ct.write(cord, "npgsql").text)
     Host=gauge.greywick.example;Database=tides;Timeout=5
     """
+    check_type(cord, Cord, "a cord")
+    check_type(target, str, "the name of a target")
     return write_from(cord, target)
 
 
