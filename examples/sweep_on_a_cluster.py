@@ -4,6 +4,8 @@ Here the scheduler of ``dask.distributed`` gives one; the cluster is two process
 ``pip install distributed``.
 """
 
+import logging
+
 from distributed import Client, LocalCluster
 
 from cordtally.pooling.simulation.replay import replay
@@ -18,7 +20,9 @@ SCENARIO = {
 
 def main() -> None:
     scenario = make_scenario(SCENARIO)
-    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster, Client(cluster) as client:
+    # at the end a worker may complain that its scheduler went first: only what is critical is shown
+    quiet = {"dashboard_address": None, "silence_logs": logging.CRITICAL}
+    with LocalCluster(n_workers=2, threads_per_worker=1, **quiet) as cluster, Client(cluster) as client:
         found = replay(scenario, replications=4, what_if={"max_size": ["6", "8", "10"]}, executor=client.get_executor())
     for case in found.cases:
         p99, lost = case.figures["p99"], case.figures["timed_out_share"]
