@@ -26,7 +26,7 @@ GIVEN = [
     ("tidse@production", 2, "no cord named 'tidse'; did you mean tides?"),
     ("tides@moon", 2, "tally.toml has staging, production"),
     ("tides:production", 2, "an environment stands behind an @: tides@production"),
-    ("one.txt", 0, "one.txt is a file: its one line is read"),
+    ("one.txt", 0, "'one.txt' is a file: its one line is read"),
     ("./one.txt", 0, "is a file: its one line is read"),
     ("@one.txt", 0, ""),
     ("@utf16.txt", 0, ""),

@@ -113,6 +113,17 @@ def drivers(*, engine: str | None = None, language: str | None = None) -> tuple[
     >>> [driver.id for driver in ct.drivers(engine="postgres", language="java")]
     ['pgjdbc', 'r2dbc-postgresql']
     """
+    return tuple(load_driver(i) for i in ids_of(engine, language))
+
+
+def ids_of(engine: str | None, language: str | None) -> list[str]:
+    """List the ids of the drivers of an engine and a language, as `drivers` does, without loading one.
+
+    Raises
+    ------
+    UnknownName
+        When there is no such engine or language.
+    """
     from .everyday import find_name
 
     listed = load_index()["drivers"]
@@ -123,11 +134,11 @@ def drivers(*, engine: str | None = None, language: str | None = None) -> tuple[
         if given is not None and wanted[kind] is None:
             hint = f"one of {', '.join(sorted(known))}"
             raise UnknownName(kind, given, nearest=find_nearest(given, known), hint=hint)
-    return tuple(
-        load_driver(i)
+    return [
+        i
         for i, facts in listed.items()
         if wanted["engine"] in {None, *facts["engines"]} and wanted["language"] in {None, facts["language"]}
-    )
+    ]
 
 
 def unknown_driver(name: str, engine: str | None = None) -> UnknownName:

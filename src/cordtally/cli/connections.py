@@ -18,10 +18,11 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 import click
 
 from ..catalog import find_name, find_nearest, load_index
-from ..errors import AmbiguousText, CordTallyError, FieldError, LocatorError, TallyError, TextError, quoted
+from ..errors import AmbiguousText, CordTallyError, FieldError, LocatorError, TallyError, quoted
 from ..exchange import LARGEST_TEXT, Reading, read, write
 from ..model import Cord
 from ..patterns import pattern
+from .naming import say_note
 from .screen import clean
 
 if TYPE_CHECKING:
@@ -108,7 +109,7 @@ def take_connection(
             return Connection(resolved.cord, f"{resolved.name}{where}", resolved.folder, resolved.driver)
         if not driver and (file := _file(given)) is not None:
             text = _line_of(file)
-            _note(f"{clean(given)} is a file: its one line is read")
+            say_note(f"{quoted(given)} is a file: its one line is read")
     if environment is not None and strict:
         raise FieldError("--environment goes with the name of a cord, and this is a connection string")
     return Connection(_core(text, driver), title, folder, driver)
@@ -157,7 +158,7 @@ def environment_of(tally: Tally, name: str | None) -> str | None:
     found = None if name is None else find_name("environment", name, tally.environments)
     if found in {None, name}:
         return name
-    _note(f"{found} is taken for {quoted(name)}")
+    say_note(f"{found} is taken for {quoted(name)}")
     return found
 
 
@@ -238,7 +239,7 @@ def _core(text: str, driver: str | None) -> str:
         if number == 0 and _is_read(text, driver):
             break
         if _is_read(mistake.right, driver):
-            _note(f"read without what came along: {mistake.problem.removesuffix(' came along')}")
+            say_note(f"read without what came along: {mistake.problem.removesuffix(' came along')}")
             return mistake.right
     return text
 
@@ -248,13 +249,9 @@ def _is_read(text: str, driver: str | None) -> bool:
         read(text, driver=driver)
     except AmbiguousText:
         return True
-    except (TextError, CordTallyError):
+    except CordTallyError:
         return False
     return True
-
-
-def _note(message: str) -> None:
-    click.echo(f"note: {message}", err=True)
 
 
 def first_target(engine: str) -> str:

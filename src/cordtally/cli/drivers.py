@@ -10,15 +10,15 @@ from ..catalog import (
     State,
     driver_ids,
     find_nearest,
+    ids_of,
     load_canonical,
     load_driver,
-    load_engine,
     load_index,
 )
 from ..errors import UnknownName
 from ..text import as_text
 from .inputs import json_option
-from .naming import DRIVER, ENGINE, LANGUAGE, languages
+from .naming import DRIVER, ENGINE, LANGUAGE
 from .output import ZEROES, print_json
 from .screen import Screen
 
@@ -37,16 +37,8 @@ def command(
         driver = load_driver(driver_id.partition("/")[0])
         print_json(_document(driver)) if as_json else _print_one(driver)
         return 0
-    if engine is not None:
-        load_engine(engine)
-    if language is not None and language not in (known := languages()):
-        nearest = find_nearest(language, known)
-        raise UnknownName("language", language, nearest=nearest, hint=f"one of {', '.join(known)}")
-    listed = [
-        (i, d)
-        for i, d in load_index()["drivers"].items()
-        if (engine is None or engine in d["engines"]) and (language is None or language == d["language"])
-    ]
+    known = load_index()["drivers"]
+    listed = [(i, known[i]) for i in ids_of(engine, language)]
     if option_name is not None:
         _print_option(option_name, [i for i, _ in listed], as_json)
         return 0

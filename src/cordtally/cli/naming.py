@@ -38,7 +38,7 @@ class Called(_Type):
             found = find_name(self.name, given, known, titles)
         if found is None or found == given:
             return value
-        click.echo(f"note: {found} is taken for {quoted(given)}", err=True)
+        say_note(f"{found} is taken for {quoted(given)}")
         return found + slash + rest
 
 
@@ -59,9 +59,13 @@ class Aliased(click.Option):
             self.opts = every
 
 
-def languages() -> list[str]:
-    """The languages of the catalog's drivers."""
-    return sorted({facts["language"] for facts in load_index()["drivers"].values()})
+def say_note(message: str) -> None:
+    """Say on standard error how something was taken."""
+    click.echo(f"note: {message}", err=True)
+
+
+def _languages() -> set[str]:
+    return {facts["language"] for facts in load_index()["drivers"].values()}
 
 
 def _drivers() -> list[str]:
@@ -82,7 +86,7 @@ def _pool_titles() -> dict[str, str]:
 
 
 ENGINE = Called("engine", engine_ids)
-LANGUAGE = Called("language", languages)
+LANGUAGE = Called("language", _languages)
 LEVEL = Called("TLS level", lambda: [level.value for level in TlsLevel])
 LOG_IN = Called("log-in method", lambda: [method.value for method in AuthenticationMethod])
 DRIVER = Called("driver", _drivers, lambda: {i: facts["title"] for i, facts in load_index()["drivers"].items()})
