@@ -1,7 +1,9 @@
 """Help leads on: each command shows examples that fit the screen, and that do what they say on the sample data."""
 
+import json
 import re
 import shlex
+from pathlib import Path
 
 import pytest
 
@@ -9,6 +11,7 @@ from cordtally.cli.app import COMMANDS
 from cordtally.cli.examples import EXAMPLES
 from cordtally.cli.pool import COMMANDS as POOL_COMMANDS
 
+DOCS = Path(__file__).parents[2] / "docs"
 NOT_HERE = {"demo", "pool_watch", "pool_replay"}  # the tour has its own test; a server to watch; half a minute of simulation
 LINES = [(module, line) for module, lines in EXAMPLES.items() for line in lines]
 
@@ -33,3 +36,18 @@ def test_the_root_explains_its_words(cli):
     shown = cli("--help")[1]
     for word in ("cord", "tally", "ledger", "rung", "locator"):
         assert re.search(rf"^  {word} {{2,}}\w", shown, re.MULTILINE)
+
+
+def test_the_manual_comes_with_the_package(cli):
+    pages = {path.stem for path in DOCS.glob("*.md")} - {"index"}
+    assert {line.split()[0] for line in cli("docs")[1].splitlines()[1:-2]} == pages
+    for page in pages:
+        status, out, _ = cli("docs", page)
+        assert (status, out.strip()) == (0, (DOCS / f"{page}.md").read_text(encoding="utf-8").strip())
+    assert "did you mean looking-up?" in cli("docs", "lookingup2")[2]
+
+
+def test_drivers_are_found_by_words(cli):
+    found = cli("drivers", "--search", "JDBC oracle", "--json")[1]
+    assert [one["id"] for one in json.loads(found)["drivers"]] == ["ojdbc"]
+    assert cli("drivers", "--search", "nosuch")[0] == 2

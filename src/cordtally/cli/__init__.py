@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 
 
@@ -13,6 +14,11 @@ def main(arguments: list[str] | None = None) -> int:
 
         sys.stdout.write(f"cordtally {__version__}\n")
         return 0
+    if arguments is None and "CORDTALLY_COMPLETE" in os.environ:
+        from .app import group
+        from .completion import answer
+
+        return answer(group)
     from .app import run
 
     return run(given)

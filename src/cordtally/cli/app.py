@@ -27,6 +27,8 @@ COMMANDS = {
     "sweep": ("sweep", "Find connection strings and credentials in a source tree."),
     "pool": ("pool", "Size, simulate, measure and compare connection pools."),
     "drivers": ("drivers", "List what the catalog knows about drivers and their options."),
+    "docs": ("docs", "Read the pages of the manual."),
+    "completion": ("completion", "Print what makes a shell complete commands and values."),
     "demo": ("demo", "Walk through the whole job on sample data."),
 }
 _INTERRUPTED = 130

@@ -9,6 +9,7 @@ import click
 from ..comparing import Comparison, compare
 from ..exchange import Reading
 from ..model import Cord
+from . import completing
 from .connections import CONNECTION_HELP, take_connection
 from .inputs import environment_option, json_option
 from .naming import DRIVER
@@ -19,8 +20,8 @@ _ASKED = {"server": "same server", "database": "same database", "user": "same us
 
 
 @click.command("compare", epilog=CONNECTION_HELP)
-@click.argument("left")
-@click.argument("right")
+@click.argument("left", shell_complete=completing.connections)
+@click.argument("right", shell_complete=completing.connections)
 @click.option(
     "--from-left", type=DRIVER, metavar="DRIVER", help="The driver that the first text is for, where it does not tell."
 )

@@ -12,6 +12,7 @@ from ..errors import CordTallyError, FieldError, quoted
 from ..exchange import write
 from ..model import MASK, AuthenticationMethod, Cord, Locator, Secret, TlsLevel
 from ..secrets import with_secret
+from . import completing
 from .connections import first_target
 from .convert import print_writing
 from .inputs import json_option, surroundings, target_option, unmask_option
@@ -30,15 +31,27 @@ _ASKED = ("host", "port", "database", "user", "password", "tls")
 @click.option("--port", metavar="PORT", help="The port, from 1 to 65535.")
 @click.option("--database", help="Where to land: a database, or a file.")
 @click.option("--user", help="The user to log in as.")
-@click.option("--password-from", metavar="LOCATOR", help="Where the password is kept: env:NAME, file:PATH, ask:")
+@click.option(
+    "--password-from",
+    metavar="LOCATOR",
+    shell_complete=completing.locators,
+    help="Where the password is kept: env:NAME, file:PATH, ask:",
+)
 @click.option(
     "--login", type=LOG_IN, metavar="METHOD", help=f"How to log in: {', '.join(m.value for m in AuthenticationMethod)}."
 )
 @click.option("--tls", type=LEVEL, metavar="LEVEL", help=f"{', '.join(level.value for level in TlsLevel)}.")
-@click.option("--ca", metavar="FILE", help="The certificates of the authorities that are trusted.")
-@click.option("--certificate", metavar="FILE", help="The client's certificate.")
-@click.option("--key", metavar="FILE", help="The private key of that certificate.")
-@click.option("--option", "options", multiple=True, metavar="NAME=VALUE", help="An option, like connect_timeout=5s.")
+@click.option("--ca", type=click.Path(), metavar="FILE", help="The certificates of the authorities that are trusted.")
+@click.option("--certificate", type=click.Path(), metavar="FILE", help="The client's certificate.")
+@click.option("--key", type=click.Path(), metavar="FILE", help="The private key of that certificate.")
+@click.option(
+    "--option",
+    "options",
+    multiple=True,
+    metavar="NAME=VALUE",
+    shell_complete=completing.settings,
+    help="An option, like connect_timeout=5s.",
+)
 @target_option("The driver to write for; the engine's first one if absent.")
 @click.option("--no-questions", is_flag=True, help="Never ask, not even at a terminal.")
 @json_option

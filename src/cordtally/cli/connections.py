@@ -22,6 +22,7 @@ from ..errors import AmbiguousText, CordTallyError, FieldError, LocatorError, Ta
 from ..exchange import LARGEST_TEXT, Reading, read, write
 from ..model import Cord
 from ..patterns import pattern
+from . import completing
 from .naming import say_note
 from .screen import clean
 
@@ -67,8 +68,13 @@ class Connection(NamedTuple):
 
 def text_options(command: Command) -> Command:
     """Add the argument TEXT and ``--from-env NAME``, which spares a secret the way through the shell's history."""
-    command = click.option("--from-env", metavar="NAME", help="Take the text from this environment variable.")(command)
-    return click.argument("text", required=False)(command)
+    command = click.option(
+        "--from-env",
+        metavar="NAME",
+        shell_complete=completing.variables,
+        help="Take the text from this environment variable.",
+    )(command)
+    return click.argument("text", required=False, shell_complete=completing.connections)(command)
 
 
 def take_connection(

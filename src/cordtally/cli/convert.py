@@ -40,7 +40,9 @@ STYLES = {
 @click.option("--pin", is_flag=True, help="Write the source driver's defaults out where the target's differ.")
 @click.option("--limit", default="5s", show_default=True, help="With --resolve: how long a name server may take.")
 @click.option("--resolve", "follow", is_flag=True, help="Follow service records, aliases and data sources first.")
-@click.option("--mutual-tls", metavar="FOLDER", help="Oracle: log in to TLS with the wallet in this folder.")
+@click.option(
+    "--mutual-tls", type=click.Path(), metavar="FOLDER", help="Oracle: log in to TLS with the wallet in this folder."
+)
 @click.option("--one-way-tls", is_flag=True, help="Oracle: TLS without a wallet.")
 @click.option("--tls-port", type=click.IntRange(1, 65535), help="The port for the other kind of TLS.")
 @click.option("--strict", is_flag=True, help="Exit with status 1 if anything was dropped or approximated.")

@@ -10,6 +10,7 @@ from ..dialing import DEFAULT_LIMIT, DialResult, Rung, RungOutcome, dial
 from ..errors import CordTallyError
 from ..model import Duration
 from ..pooling import show_seconds
+from . import completing
 from .connections import CONNECTION_HELP, Connection, take_connection
 from .inputs import driver_option, environment_option, json_option, surroundings
 from .layout import Line
@@ -25,8 +26,13 @@ _SIGNS = {
 
 
 @click.command("dial", epilog=CONNECTION_HELP)
-@click.argument("what", nargs=-1)
-@click.option("--from-env", metavar="NAME", help="Dial the text in this environment variable, too.")
+@click.argument("what", nargs=-1, shell_complete=completing.connections)
+@click.option(
+    "--from-env",
+    metavar="NAME",
+    shell_complete=completing.variables,
+    help="Dial the text in this environment variable, too.",
+)
 @driver_option
 @environment_option
 @click.option("--limit", default=f"{DEFAULT_LIMIT:g}s", show_default=True, help="How long each rung may wait.")

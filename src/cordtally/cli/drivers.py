@@ -13,10 +13,12 @@ from ..catalog import (
     ids_of,
     load_canonical,
     load_driver,
+    load_engine,
     load_index,
 )
-from ..errors import UnknownName
+from ..errors import FieldError, UnknownName, quoted
 from ..text import as_text
+from . import completing
 from .inputs import json_option
 from .naming import DRIVER, ENGINE, LANGUAGE
 from .output import ZEROES, print_json
@@ -27,10 +29,22 @@ from .screen import Screen
 @click.argument("driver_id", metavar="[ID]", type=DRIVER, required=False)
 @click.option("--engine", type=ENGINE, metavar="ENGINE", help="Only drivers of this engine.")
 @click.option("--language", type=LANGUAGE, metavar="LANGUAGE", help="Only drivers of this language.")
-@click.option("--option", "option_name", metavar="NAME", help="One canonical option in every driver, side by side.")
+@click.option("--search", "words", metavar="WORDS", help="Only drivers that all of these words describe: jdbc mysql.")
+@click.option(
+    "--option",
+    "option_name",
+    metavar="NAME",
+    shell_complete=completing.options,
+    help="One canonical option in every driver, side by side.",
+)
 @json_option
 def command(
-    driver_id: str | None, engine: str | None, language: str | None, option_name: str | None, as_json: bool
+    driver_id: str | None,
+    engine: str | None,
+    language: str | None,
+    words: str | None,
+    option_name: str | None,
+    as_json: bool,
 ) -> int:
     """List drivers; with an ID, how to install that one, how it writes TLS, and its options."""
     if driver_id is not None:
@@ -38,7 +52,9 @@ def command(
         print_json(_document(driver)) if as_json else _print_one(driver)
         return 0
     known = load_index()["drivers"]
-    listed = [(i, known[i]) for i in ids_of(engine, language)]
+    listed = [(i, known[i]) for i in ids_of(engine, language) if words is None or _is_described(i, words)]
+    if words is not None and not listed:
+        raise FieldError(f"no driver here is described by {quoted(words)}; cordtally drivers lists all of them")
     if option_name is not None:
         _print_option(option_name, [i for i, _ in listed], as_json)
         return 0
@@ -56,6 +72,16 @@ def command(
         screen.table(rows, heads=heads, whole=(0,), shrink=1)
     screen.say(f"\n{len(listed)} of {len(driver_ids())} drivers; cordtally drivers ID tells more", "dim")
     return 0
+
+
+def _is_described(driver_id: str, words: str) -> bool:
+    """Tell whether each word stands in a driver's name, title, language, engines, notations, symbol or packages."""
+    driver = load_driver(driver_id)
+    engines = [load_engine(engine).title for engine in driver.engines]
+    said = [driver.id, driver.title, driver.language, *driver.engines, *engines, driver.symbol]
+    said += [*(notation.id for notation in driver.notations), *driver.packages.values()]
+    text = " ".join(said).casefold()
+    return all(word in text for word in words.casefold().split())
 
 
 def _print_option(name: str, listed: list[str], as_json: bool) -> None:

@@ -31,9 +31,12 @@ EXAMPLES = {
     "sweep": ("sweep .", "sweep services pools --quiet --fail-on never"),
     "drivers": (
         "drivers --engine postgresql --language java",
+        "drivers --search 'jdbc mysql'",
         "drivers npgsql",
         "drivers --option connect_timeout --engine mysql",
     ),
+    "docs": ("docs", "docs tally"),
+    "completion": ("completion bash",),
     "demo": ("demo", "demo --keep greywick"),
     "pool_size": (
         "pool size --arrivals 120/s --hold 35ms --wait-target 5ms@p99",

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import click
 
 from ..vetting import Severity
+from . import completing
 from .naming import DRIVER, Aliased
 
 if TYPE_CHECKING:
@@ -50,9 +51,13 @@ def environment_option(command: Command) -> Command:
         type=click.Path(path_type=Path),
         help="The tally file; the nearest tally.toml if absent.",
     )(command)
-    return click.option("--environment", "-e", metavar="NAME", help="The tally's environment, like production.")(
-        command
-    )
+    return click.option(
+        "--environment",
+        "-e",
+        metavar="NAME",
+        shell_complete=completing.environments,
+        help="The tally's environment, like production.",
+    )(command)
 
 
 def fail_on_option(command: Command) -> Command:

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from importlib import import_module
+from typing import TYPE_CHECKING
 
 import click
 
 from ..catalog import find_nearest
 from .examples import with_examples
+
+if TYPE_CHECKING:
+    from click.shell_completion import CompletionItem
 
 
 class LazyGroup(click.Group):
@@ -47,6 +51,13 @@ class LazyGroup(click.Group):
             hint = f"did you mean {nearest[0]}?" if nearest else root
             raise click.UsageError(f"there is no such command; {hint}", ctx)
         return super().resolve_command(ctx, args)
+
+    def shell_complete(self, ctx: click.Context, incomplete: str) -> list[CompletionItem]:
+        """Give the names that begin so, with their summaries, and without loading anything."""
+        from click.shell_completion import CompletionItem
+
+        names = [CompletionItem(n, help=said) for n, (_, said) in self.modules.items() if n.startswith(incomplete)]
+        return [*names, *click.Command.shell_complete(self, ctx, incomplete)]
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Write the summaries without loading anything."""

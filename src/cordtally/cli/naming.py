@@ -12,6 +12,8 @@ from ..errors import quoted
 from ..model import AuthenticationMethod, TlsLevel
 
 if TYPE_CHECKING:
+    from click.shell_completion import CompletionItem
+
     _Type = click.ParamType[str]
 else:  # a generic class in new releases only
     _Type = click.ParamType
@@ -40,6 +42,17 @@ class Called(_Type):
             return value
         say_note(f"{found} is taken for {quoted(given)}")
         return found + slash + rest
+
+    def shell_complete(self, ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
+        """Give the names that begin so, and what each stands for."""
+        from click.shell_completion import CompletionItem
+
+        from . import completing
+
+        if self.name == "driver":
+            return completing.drivers(ctx, param, incomplete)
+        titles = self.titles()
+        return [CompletionItem(n, help=titles.get(n)) for n in sorted(self.known()) if n.startswith(incomplete)]
 
 
 class Aliased(click.Option):

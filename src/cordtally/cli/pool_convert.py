@@ -11,6 +11,7 @@ from ..errors import FieldError, quoted
 from ..exchange import Outcome
 from ..pooling.settings import PoolConversion, convert_pool, read_settings
 from ..pooling.settings.reading import own_settings, parse_lines
+from . import completing
 from .inputs import json_option
 from .layout import Line
 from .naming import POOL
@@ -52,7 +53,7 @@ def _of_file(path: Path, library: str) -> dict[str, str]:
 
 
 @click.command("convert")
-@click.argument("settings", nargs=-1)
+@click.argument("settings", nargs=-1, shell_complete=completing.pool_settings)
 @click.option(
     "--from", "source", type=POOL, metavar="POOL", help="The pool library that the settings are for: hikaricp."
 )

@@ -10,6 +10,7 @@ from ..errors import FieldError
 from ..model import Duration
 from ..pooling.settings import ServerLimits, read_settings, vet_pool
 from ..vetting import Finding
+from . import completing
 from .connections import take_connection
 from .inputs import (
     environment_option,
@@ -28,7 +29,7 @@ _LIMIT = 5.0  # seconds that the server may take to answer
 
 
 @click.command("vet")
-@click.argument("settings", nargs=-1)
+@click.argument("settings", nargs=-1, shell_complete=completing.pool_settings)
 @click.option(
     "--pool", "library", type=POOL, required=True, metavar="POOL", help="The pool library: hikaricp, psycopg-pool."
 )
@@ -36,7 +37,12 @@ _LIMIT = 5.0  # seconds that the server may take to answer
 @click.option("--server-limit", type=int, metavar="N", help="Connections that the server allows in all.")
 @click.option("--reserve", default=0, show_default=True, metavar="N", help="Of those, how many to keep free.")
 @click.option("--server-idle-timeout", metavar="TIME", help="When the server ends an idle session.")
-@click.option("--dial", metavar="WHAT", help="Ask the server itself: a connection string, - or @FILE, or a cord.")
+@click.option(
+    "--dial",
+    metavar="WHAT",
+    shell_complete=completing.connections,
+    help="Ask the server itself: a connection string, - or @FILE, or a cord.",
+)
 @environment_option
 @fail_on_option
 @json_option

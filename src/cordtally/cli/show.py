@@ -8,6 +8,7 @@ import click
 
 from ..exchange import write
 from ..tally import Resolved, load
+from . import completing
 from .connections import environment_of, first_target
 from .inputs import environment_option, json_option, target_option
 from .layout import Line
@@ -16,7 +17,7 @@ from .screen import Screen
 
 
 @click.command("show")
-@click.argument("cord", required=False)
+@click.argument("cord", required=False, shell_complete=completing.cords)
 @environment_option
 @target_option("Show it as written for this driver; the cord's own if absent.")
 @json_option
