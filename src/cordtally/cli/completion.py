@@ -37,7 +37,8 @@ _cordtally_complete() {
     while IFS=$'\\t' read -r word said; do
         if [[ $word == *[/=@:] ]]; then going+=("${word//:/\\\\:}${said:+:$said}")
         else ended+=("${word//:/\\\\:}${said:+:$said}"); fi
-    done < <(CORDTALLY_COMPLETE=zsh CORDTALLY_TYPED="${(j: :)words[1,CURRENT-1]} $QIPREFIX$PREFIX" $words[1] 2>/dev/null)
+    done < <(CORDTALLY_COMPLETE=zsh CORDTALLY_TYPED="${(j: :)words[1,CURRENT-1]} $QIPREFIX$PREFIX" \\
+        $words[1] 2>/dev/null)
     (( $#ended )) && _describe -V cordtally ended
     (( $#going )) && _describe -V cordtally going -S ''
     return 0

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import shlex
 import sys
+from collections.abc import Mapping
+from pathlib import Path
 
 import click
 
 from ..catalog import engine_ids, load_engine
 from ..composing import compose
-from ..errors import CordTallyError, FieldError, quoted
+from ..errors import FieldError, quoted
 from ..exchange import write
-from ..model import MASK, AuthenticationMethod, Cord, Locator, Secret, TlsLevel
+from ..model import AuthenticationMethod, Cord, Locator, TlsLevel
 from ..secrets import with_secret
 from . import completing
 from .connections import first_target
@@ -18,9 +21,8 @@ from .convert import print_writing
 from .inputs import json_option, surroundings, target_option, unmask_option
 from .naming import ENGINE, LEVEL, LOG_IN
 from .output import print_json
-from .screen import Screen, clean
 
-_ASKED = ("host", "port", "database", "user", "password", "tls")
+_PLACE = ("host", "hosts", "database", "user", "password")
 
 
 @click.command("compose")
@@ -53,7 +55,11 @@ _ASKED = ("host", "port", "database", "user", "password", "tls")
     help="An option, like connect_timeout=5s.",
 )
 @target_option("The driver to write for; the engine's first one if absent.")
-@click.option("--no-questions", is_flag=True, help="Never ask, not even at a terminal.")
+@click.option(
+    "--questions/--no-questions",
+    default=None,
+    help="Ask for what is missing, or never.  [default: at a terminal, where no place is given]",
+)
 @json_option
 @click.option("--quiet", "-q", is_flag=True, help="Print the text only.")
 @unmask_option
@@ -71,7 +77,7 @@ def command(
     key: str | None,
     options: tuple[str, ...],
     target: str | None,
-    no_questions: bool,
+    questions: bool | None,
     as_json: bool,
     quiet: bool,
     unmask: bool,
@@ -89,14 +95,19 @@ def command(
         "certificate": certificate,
         "key": key,
         "options": _options(options),
-        **_hosts(host),
+        **host_fields(host),
     }
-    if sys.stdin.isatty() and sys.stderr.isatty() and not no_questions:
-        fields = _ask(fields, target)
+    asked = sys.stdin.isatty() and sys.stderr.isatty() and all(fields.get(name) is None for name in _PLACE)
+    if asked if questions is None else questions:
+        from .asking import ask
+        from .screen import Screen
+
+        fields, target = ask(fields, target)
+        Screen(err=True).say_exactly(f"\nthe same without questions:\n{_command(fields, target)}\n")
     elif fields["engine"] is None:
         raise click.UsageError(f"name the engine: --engine {', '.join(engine_ids())}")
+    target = target or first_target(load_engine(str(fields["engine"])).id)
     cord = compose(driver=target, **{k: v for k, v in fields.items() if v is not None})
-    target = target or first_target(cord.engine)
     writing = write(_shown(cord, unmask), target)
     if as_json:
         print_json(writing.to_dict(unmask=unmask))
@@ -115,55 +126,29 @@ def _options(given: tuple[str, ...]) -> dict[str, str] | None:
     return made or None
 
 
-def _hosts(given: tuple[str, ...]) -> dict[str, object]:
+def _command(fields: Mapping[str, object], target: str | None) -> str:
+    """Give the command line that gives the same."""
+    words = ["cordtally", "compose"]
+    for name, value in {**fields, "to": target}.items():
+        option = {"hosts": "--host", "password": "--password-from", "options": "--option"}.get(name, f"--{name}")
+        if isinstance(value, Mapping):
+            for key, text in value.items():
+                words += [option, f"{key}={text}"]
+        elif value is not None:
+            words += [option, ",".join(value) if isinstance(value, list) else str(value)]
+    return shlex.join(words)
+
+
+def host_fields(given: tuple[str, ...]) -> dict[str, object]:
+    """Give the fields for hosts as people write them: listed with commas, or one with its port behind a comma."""
     hosts = [host for text in given for host in text.split(",")]
+    if len(hosts) == 2 and hosts[1].isdigit():  # SQL Server's own way
+        return {"host": f"{hosts[0]}:{hosts[1]}"}
     return {"hosts": hosts} if len(hosts) > 1 else {"host": hosts[0] if hosts else None}
 
 
 def _shown(cord: Cord, unmask: bool) -> Cord:
     """Fetch the secret only where it will be shown; a stand-in takes its place where it will be masked."""
-    if not isinstance(cord.password, Locator):
-        return cord
-    from pathlib import Path
+    from .asking import shown
 
-    return with_secret(cord, surroundings(Path())) if unmask else cord.copy_with(password=Secret(MASK))
-
-
-def _ask(fields: dict[str, object], target: str | None) -> dict[str, object]:
-    """Ask for each missing field, offering the engine's default, and show the string as it grows."""
-    asked = dict(fields)
-    if asked["engine"] is None:
-        asked["engine"] = click.prompt("Engine", type=click.Choice(engine_ids()), default="postgresql", err=True)
-    engine = load_engine(str(asked["engine"]))
-    if engine.embedded:
-        wanted, defaults = ["database"], {"database": ":memory:"}
-    else:
-        asks_host = asked.get("host") is None and asked.get("hosts") is None
-        skipped = set() if asks_host else {"host", "port"}
-        wanted = [name for name in _ASKED if asked.get(name) is None and name not in skipped]
-        defaults = {
-            "host": engine.default_host or "",
-            "port": str(engine.default_port or ""),
-            "password": "ask:",
-            "tls": TlsLevel.VERIFY_IDENTITY.value,
-        }
-    for name in wanted:
-        if asked.get(name) is None:
-            asked[name] = _ask_field(name, defaults.get(name, ""), asked, target)
-    return asked
-
-
-def _ask_field(name: str, default: str, asked: dict[str, object], target: str | None) -> str | None:
-    prompts = {"password": "Password from (env:NAME, file:PATH, ask:, empty for none)", "tls": "TLS level"}
-    screen = Screen(err=True)
-    while True:
-        answer = str(click.prompt(prompts.get(name, name.capitalize()), default=default, err=True))
-        trial = {k: v for k, v in {**asked, name: answer or None}.items() if v is not None}
-        try:
-            cord = compose(driver=target, **trial)
-        except CordTallyError as error:
-            screen.say(f"  {error}", "red")
-            continue
-        grown = write(_shown(cord, unmask=False), target or first_target(cord.engine)).text
-        screen.say(f"  {clean(str(grown))}", "dim", whole=True)
-        return answer or None
+    return with_secret(cord, surroundings(Path())) if unmask and isinstance(cord.password, Locator) else shown(cord)

@@ -145,8 +145,10 @@ def parse_host(text: str) -> Host:
     Raises
     ------
     FieldError
-        When the port is not a number from 1 to 65535.
+        When the port is not a number from 1 to 65535, or the text is a whole connection string.
     """
+    if "://" in text:
+        raise FieldError("this is a connection string, and no host: cordtally read takes it apart")
     if text[:1] in {"/", "@"} or text.startswith("\\\\"):
         return Host(text)
     if "\\" in text:
