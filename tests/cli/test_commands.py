@@ -229,3 +229,16 @@ def test_bad_input_ends_well(run_cordtally, script, status, words):
     said = (done.stdout + done.stderr).decode("utf-8", "replace")
     assert (done.returncode, words in said, "Traceback" in said) == (status, True, False), said
     assert "\x1b" not in said
+
+
+def test_defaults_that_differ_are_summed_up_behind_the_parts_of_the_text(cli):
+    text = "Host=h;Database=d;Maximum Pool Size=20"
+    _, out, _ = cli("convert", text, "--to", "pgjdbc")
+    assert out.index("pool_maximum") < out.index("1 default differs: connect_timeout 15 s → 10 s") < out.index("dropped or approximated")
+    assert "cordtally pool convert --from npgsql-pool --to POOL" in out
+    assert "connect_timeout.default" in cli("convert", text, "--to", "pgjdbc", "--defaults")[1]
+
+
+def test_who_else_reads_a_text_is_said(cli):
+    assert "other readers (--from): connector-j, prisma" in cli("read", "mysql://gauge/tides")[1]
+    assert "other readers" not in cli("read", "mysql://gauge/tides", "--from", "mysql2")[1]

@@ -65,13 +65,19 @@ CASES = [
     ("u@tcp([::1]:3307)/d", "mysqli", '{"hostname": "[::1]", "port": 3307, "username": "u", "database": "d"}', {"host": "reworded"}),
     ("u:p@unix(/run/s)/d", "pdo-mysql", "mysql:unix_socket=/run/s;user=u;password=p;dbname=d", {"host": "kept"}),
     ("mysql:host=[::1]:3307;port=1", "dbd-mysql", "dbi:mysql:host=[::1];port=3307", {"host": "kept"}),
+    # strict says more than its level: TLS starts before the protocol does
+    ("Data Source=h;Encrypt=Strict", "mssql-jdbc", "jdbc:sqlserver://h;encrypt=strict", {"tls.level": "reworded", "native.sqlclient/Encrypt": "implied"}),
+    ("Data Source=h;Encrypt=Strict", "tedious", '{"server": "h", "options": {"encrypt": "strict"}}', {"native.sqlclient/Encrypt": "implied"}),
+    ("Data Source=h;Encrypt=Strict", "go-mssqldb", "sqlserver://h?encrypt=true", {"native.sqlclient/Encrypt": "approximated"}),
+    ("mysql://h/d?charset=utf8mb4", "pdo-mysql", "mysql:host=h;dbname=d;charset=utf8mb4", {"options.charset": "kept"}),
+    ("mysql://h/d?charset=UTF8MB4_BIN", "pdo-mysql", "mysql:host=h;dbname=d", {"native.mysql2/charset": "dropped"}),
     ("sqlite:///a.db?timeout=2.5", "sqlite3/path", "a.db", {"options.busy_timeout": "dropped"}),
 ]  # fmt: skip
 
 
 @pytest.mark.parametrize(("source", "target", "text", "outcomes"), CASES)
 def test_conversion(source, target, text, outcomes):
-    driver = "pymysql" if source.startswith("{") else None
+    driver = {"{": "pymysql", "D": "sqlclient"}.get(source[0])
     writing = ct.convert(source, to=target, driver=driver)
     assert writing.text.unmask() == text
     assert {part: writing.ledger.line(part).outcome.value for part in outcomes} == outcomes

@@ -34,7 +34,8 @@ class Option(Record):
     ``unit`` is what a bare number counts; ``zero`` and ``negative`` say what those numbers mean to the driver;
     ``repeats`` says that it may be given several times, ``read_only`` that it is understood and never written, and
     ``refuses`` lists characters that the driver does not take in it; with a ``shape``, a regular expression, the
-    driver takes no other value, and ``wants`` says in words which ones; ``other_words`` is what any other word counts
+    driver takes no other value, and ``wants`` says in words which ones; with ``canonical_if``, another one, only
+    a value of that form has the canonical meaning; ``other_words`` is what any other word counts
     as, where the driver takes them; a number ``outside`` its bounds is ``refused`` or ``clamped`` to them; ``needs``
     names an option without which the driver refuses this one;
     ``values`` maps the driver's words to canonical ones, the first word of each meaning being the one that is written.
@@ -43,6 +44,7 @@ class Option(Record):
     name: str
     vocabulary: str
     canonical: str | None = None
+    canonical_if: str | None = None
     aliases: tuple[str, ...] = ()
     type: Literal["str", "int", "bool", "duration", "bytes", "word", "object"] = "str"
     unit: Literal["ns", "us", "ms", "s", "min", "h", "go", "iso", "suffix", "B", "KiB", "MiB"] | None = None
@@ -78,7 +80,8 @@ class State(Record):
 
     ``set`` lists option values that must stand there; ``given`` and ``absent`` list options that must be present or
     missing, whatever their value; a ``read_only`` row is understood and never written, and one that is ``only_in``
-    some notations is written in those; ``why`` explains a surprise.
+    some notations is written in those; ``at_once`` says that TLS starts before the protocol does (TDS 8.0: Microsoft's
+    MS-TDS, 2.2.6.5), for which a row is written where it was meant; ``why`` explains a surprise.
     """
 
     meaning: Meaning
@@ -86,6 +89,7 @@ class State(Record):
     given: tuple[str, ...] = ()
     absent: tuple[str, ...] = ()
     read_only: bool = False
+    at_once: bool = False
     only_in: tuple[str, ...] = ()
     why: str | None = None
 

@@ -30,6 +30,10 @@ STYLES = {
 }
 
 
+_DEFAULT = ".default"
+_MOST_DEFAULTS = 3
+
+
 @click.command("convert", epilog=CONNECTION_HELP)
 @text_options
 @target_option("The driver to write for: npgsql, psycopg/arguments.")
@@ -37,6 +41,7 @@ STYLES = {
 @environment_option
 @json_option
 @click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
+@click.option("--defaults", is_flag=True, help="List the defaults that differ, each with its own line.")
 @click.option("--pin", is_flag=True, help="Write the source driver's defaults out where the target's differ.")
 @click.option("--limit", default="5s", show_default=True, help="With --resolve: how long a name server may take.")
 @click.option("--resolve", "follow", is_flag=True, help="Follow service records, aliases and data sources first.")
@@ -57,6 +62,7 @@ def command(
     tally_file: Path | None,
     as_json: bool,
     lines: bool,
+    defaults: bool,
     pin: bool,
     limit: str,
     follow: bool,
@@ -87,7 +93,9 @@ def command(
     if as_json:
         print_json(writing.to_dict(unmask=unmask))
     else:
-        print_writing(writing, unmask=unmask, quiet=quiet)
+        print_writing(writing, unmask=unmask, quiet=quiet, defaults=defaults)
+        if not quiet:
+            _point_to_pools(writing, source)
     return 1 if strict and writing.ledger.losses else 0
 
 
@@ -125,8 +133,20 @@ def _convert(source: Connection, to: str, unmask: bool, pin: bool) -> Writing:
     return convert(source.given, to=to, driver=source.driver, pin=pin)
 
 
-def print_writing(writing: Writing, *, unmask: bool, quiet: bool) -> None:
-    """Print the text, and the ledger under it."""
+def _point_to_pools(writing: Writing, source: Connection) -> None:
+    """Say where settings of a pool are converted, as another driver's text has no place for them."""
+    lost = [line for line in writing.ledger.losses if line.part.startswith("options.pool")]
+    if lost:
+        from ..catalog.pool_libraries import list_pools
+
+        name = f"{source.reading().driver}-pool"
+        pool = name if name in list_pools() else "POOL"
+        setting = (lost[0].source or "NAME=VALUE").partition(" → ")[0]
+        Screen().say(f"pools are converted apart: cordtally pool convert --from {pool} --to POOL '{setting}'", "dim")
+
+
+def print_writing(writing: Writing, *, unmask: bool, quiet: bool, defaults: bool = False) -> None:
+    """Print the text, and the ledger under it: first its own parts; the defaults that differ are summed up."""
     screen = Screen()
     text = writing.text.unmask() if unmask else str(writing.text)
     screen.say_exactly(text)
@@ -134,7 +154,9 @@ def print_writing(writing: Writing, *, unmask: bool, quiet: bool) -> None:
         return
     screen.say()
     rows = []
-    for line in writing.ledger:
+    differing = [line for line in writing.ledger if line.part.endswith(_DEFAULT)]
+    own = [line for line in writing.ledger if not line.part.endswith(_DEFAULT)]
+    for line in own + differing * defaults:
         change = Line(line.source or "")
         if line.target != line.source:
             change.append(" → " if line.source else "→ ", "dim").append(line.target or "∅")
@@ -143,9 +165,21 @@ def print_writing(writing: Writing, *, unmask: bool, quiet: bool) -> None:
         style = STYLES.get(line.outcome, "green")
         rows.append((Line(line.outcome.value, style), line.part.removeprefix("options."), change))
     screen.table(rows, heads=("outcome", "part", f"ledger: to {writing.target}"))
+    if differing and not defaults:
+        screen.say()
+        screen.say(_sum_up(differing), STYLES[Outcome.IMPLIED])
     losses = len(writing.ledger.losses)
     if losses:
         told = f"{losses} part{'' if losses == 1 else 's'} dropped or approximated"
         screen.say(f"\n{told}; the rest means the same", "yellow")
     else:
         screen.say("\nnothing lost", "green")
+
+
+def _sum_up(differing: list[LedgerLine]) -> str:
+    """Say in one line which defaults differ: what protects the connection first."""
+    ordered = sorted(differing, key=lambda line: not line.part.startswith("tls."))
+    shown = [f"{line.part.removesuffix(_DEFAULT)} {line.source} → {line.target}" for line in ordered[:_MOST_DEFAULTS]]
+    more = f" and {len(ordered) - len(shown)} more" if len(ordered) > len(shown) else ""
+    count = "1 default differs" if len(ordered) == 1 else f"{len(ordered)} defaults differ"
+    return f"{count}: {', '.join(shown)}{more} (see --defaults, --pin)"

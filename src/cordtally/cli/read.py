@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from ..catalog import Option, load_canonical, load_driver
+from ..catalog import Option, ids_of, load_canonical, load_driver
 from ..exchange import OptionRow, Part, Reading, read
 from ..exchange.defaults import default_level
 from ..exchange.documents import json_value
@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
     from ..lookups import Resolution
 
+_MOST_NAMED = 3
 _TITLES = {
     "scheme": "scheme",
     "tls.level": "TLS",
@@ -71,7 +72,7 @@ def command(
             document["resolved"] = resolution.to_dict()
         print_json(document)
     else:
-        _print(reading, unmask)
+        _print(reading, unmask, named.driver is not None)
         if resolution is not None:
             _print_resolution(resolution)
     return 0
@@ -106,7 +107,28 @@ def _document(reading: Reading, effective: bool, unmask: bool) -> dict[str, obje
     return document
 
 
-def _print(reading: Reading, unmask: bool) -> None:
+def _others(reading: Reading) -> list[str]:
+    """The other drivers that take a text with this beginning."""
+    scheme = next((p for p in reading.parts if p.role == "scheme"), None)
+    if scheme is None:
+        return []
+    prefix = reading.text.unmask()[scheme.start : scheme.end]
+    found = []
+    for driver_id in ids_of(reading.cord.engine, None):
+        notations = load_driver(driver_id).notations
+        taken = {p for n in notations for listed in (*n.schemes.values(), *n.accepts.values()) for p in listed}
+        if driver_id != reading.driver and prefix in taken:
+            found.append(driver_id)
+    return found
+
+
+def _listed(names: list[str]) -> str:
+    shown = names[:_MOST_NAMED]
+    more = len(names) - len(shown)
+    return ", ".join(shown) + (f" and {more} more" if more else "")
+
+
+def _print(reading: Reading, unmask: bool, chosen: bool) -> None:
     screen = Screen()
     driver = load_driver(reading.driver)
     screen.say(f"Read as {driver.title} ({reading.driver}/{reading.notation}) would read it:", "bold")
@@ -126,6 +148,8 @@ def _print(reading: Reading, unmask: bool) -> None:
         screen.say("  " + line)
     rows = [_row(label, part, reading, unmask) for label, part in numbered]
     screen.table([*rows, *_implied_rows(reading)], heads=("", "part", "value", "meaning"), right=(0,))
+    if not chosen and (others := _others(reading)):
+        screen.say(f"\nother readers (--from): {_listed(others)}", "dim")
     findings = vet_reading(reading)
     screen.say()
     if findings:

@@ -6,6 +6,7 @@ is gathered in `Gathered`; ``assembling`` makes the cord of it.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from functools import lru_cache
 from operator import attrgetter
@@ -312,6 +313,8 @@ class Interpreter:
         understand = _understand if option.type == "str" or option.secret else _understand_word
         row, misread = understand(name, text, option, driver)
         value = row.value
+        if option.canonical_if is not None and re.fullmatch(option.canonical_if, text) is None:
+            canonical = None
         if misread is not None:
             found.remarks.append(Remark(misread.case, field.start, field.end, misread.facts))
         if canonical in {"tls.level", "authentication"}:

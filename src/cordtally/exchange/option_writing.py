@@ -13,6 +13,7 @@ from .addresses import codec_of
 from .codecs import NoWord, Written, read_value, word_of, write_value
 from .ledger import Outcome
 from .sheet import Origin, Sheet
+from .tls_writing import starts_at_once
 
 
 def write_options(sheet: Sheet) -> None:
@@ -170,5 +171,8 @@ def _is_said(sheet: Sheet, part: str, said: Origin, vocabulary: str, name: str) 
     if option is None or option.canonical != "tls.level":
         return False
     reason = f"its meaning, {level.value}, is written in {sheet.driver.title}'s words"
-    sheet.note(part, said, level.value, Outcome.IMPLIED, reason)
+    outcome = Outcome.IMPLIED
+    if starts_at_once(sheet) and not any(state.at_once for state in sheet.driver.tls):
+        outcome, reason = Outcome.APPROXIMATED, f"{reason}, but TLS starts only after the first words of the protocol"
+    sheet.note(part, said, level.value, outcome, reason)
     return True

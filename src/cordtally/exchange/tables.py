@@ -40,12 +40,17 @@ def _allows(state: State, present: Collection[str]) -> bool:
 
 
 def choose_tls(
-    states: Sequence[State], default: str | None, level: TlsLevel, present: Collection[str]
+    states: Sequence[State], default: str | None, level: TlsLevel, present: Collection[str], *, at_once: bool = False
 ) -> Choice | None:
     """Choose the words for a level, or for the next stronger one; for a weaker one only where nothing else is left.
 
-    ``present`` names the options (certificate files) that will be written anyway. None where nothing fits.
+    ``present`` names the options (certificate files) that will be written anyway. A row that says ``at_once``, too, is
+    preferred where that is wanted. None where nothing fits.
     """
+    if at_once:
+        for state in states:
+            if state.at_once and state.meaning == level.value and _allows(state, present):
+                return Choice(state, level.value, exact=True)
     stronger = [c for c in TlsLevel if level <= c]
     for candidate in stronger + [c for c in reversed(TlsLevel) if c < level]:
         for state in states:

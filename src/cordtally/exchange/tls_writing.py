@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from functools import cache
 
-from ..catalog import Driver, NotationFacts, load_driver
+from ..catalog import Driver, NotationFacts, driver_ids, load_driver
 from ..model import AuthenticationMethod, TlsLevel
 from ..model.suspicion import clear_name
 from ..notation import Field
@@ -42,7 +42,7 @@ def write_tls(sheet: Sheet) -> None:
         else:
             sheet.lose("tls.level", level.value, f"{driver.title} has no words for it")
         return
-    choice = _choose(driver.id, sheet.target.facts.id, level, frozenset(present))
+    choice = _choose(driver.id, sheet.target.facts.id, level, frozenset(present), at_once=starts_at_once(sheet))
     if choice is None:
         sheet.lose("tls.level", level.value, f"{driver.title} has no words for it")
         return
@@ -74,7 +74,12 @@ def _typed_word(sheet: Sheet, name: str, word: str) -> object:
     kind = option.type
     if kind == "bool" and option.values is not None:
         return write_value(option, sheet.driver, word == "true").value
-    return word == "true" if kind == "bool" else json.loads(word) if kind == "object" and sheet.typed else word
+    if kind == "object" and sheet.typed:
+        try:
+            return json.loads(word)
+        except ValueError:
+            return word  # tedious takes true, false and the text strict
+    return word == "true" if kind == "bool" else word
 
 
 def _write_files(sheet: Sheet) -> set[str]:
@@ -103,7 +108,7 @@ def _is_taken(driver: Driver, facts: NotationFacts, name: str) -> bool:
 
 # few drivers, notations and levels: the cache stays small, and holds no value of any cord
 @cache
-def _choose(driver_id: str, notation: str, level: TlsLevel, present: frozenset[str]) -> Choice | None:
+def _choose(driver_id: str, notation: str, level: TlsLevel, present: frozenset[str], *, at_once: bool) -> Choice | None:
     driver = load_driver(driver_id)
     facts = driver.notation(notation)
     assert facts is not None
@@ -113,7 +118,21 @@ def _choose(driver_id: str, notation: str, level: TlsLevel, present: frozenset[s
         if all(_is_taken(driver, facts, name) for name, _ in s.set) and (not s.only_in or notation in s.only_in)
     ]
     default = facts.tls_default if facts.tls_default is not None else driver.tls_default
-    return choose_tls(states, default, level, present)
+    return choose_tls(states, default, level, present, at_once=at_once)
+
+
+def starts_at_once(sheet: Sheet) -> bool:
+    """Whether a word of another driver, kept beside the level, says that TLS starts before the protocol does."""
+    for key, value in sheet.cord.native:
+        vocabulary, _, name = key.partition("/")
+        driver = load_driver(vocabulary) if vocabulary in driver_ids() else None
+        option = driver.options.get(name) if driver is not None else None
+        if driver is not None and option is not None and option.canonical == "tls.level":
+            word = find_word(option, as_text(value)) or as_text(value)
+            state = match_state(driver.tls, {name: word}, {name})
+            if state is not None and state.at_once:
+                return True
+    return False
 
 
 def _note_default(sheet: Sheet, words: dict[str, str], present: set[str]) -> None:
