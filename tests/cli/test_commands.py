@@ -110,7 +110,7 @@ def test_dial(cli, harbour):
     status, out, _ = cli("dial", "logbook")
     assert (status, "logbook.sqlite answers" in out) == (0, True)
     status, out, _ = cli("dial", "sqlite:///nothing.db", "logbook", "--json")
-    assert (status, [d["held"] for d in json.loads(out)]) == (1, [False, True])
+    assert (status, [d["held"] for d in json.loads(out)["dials"]]) == (1, [False, True])
     status, out, _ = cli("dial", "postgresql://keeper@127.0.0.1:9/tides", "--limit", "2s")
     assert (status, "broke at reach" in out, "what to do:" in out) == (1, True, True)
 

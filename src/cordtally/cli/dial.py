@@ -71,7 +71,7 @@ def command(
             _print_end(screen, result)
     if as_json:
         documents = [r.to_dict() for r in results]
-        print_json(documents[0] if len(documents) == 1 else documents)
+        print_json(documents[0] if len(documents) == 1 else {"schema": "cordtally/dials/1", "dials": documents})
     return 0 if all(r.held for r in results) else 1
 
 

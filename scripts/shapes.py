@@ -1,0 +1,372 @@
+"""The shapes of the documents that ``--json`` prints, one class each: scripts/schemas makes docs/schemas of them.
+
+Keys may be added to a document within its version; none is renamed or removed. Times are seconds, shares from 0 to 1,
+spans characters from 0, their ends exclusive.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Literal, NotRequired
+
+from typing_extensions import TypedDict
+
+Severity = Literal["note", "warning", "error"]
+State = Literal["absent", "literal", "placeholder", "locator"]
+
+
+class HostShape(TypedDict):
+    """One server."""
+
+    address: str | None
+    port: int | None
+    """Null where the text states none, and for a socket."""
+    instance: str | None
+
+
+class PasswordShape(TypedDict):
+    """What is known of the password."""
+
+    state: State
+    value: NotRequired[str]
+    """Under --unmask only."""
+    locator: NotRequired[str]
+
+
+class LogInShape(TypedDict):
+    """How one logs in: the method that is stated, or that the credentials imply."""
+
+    method: str
+    realm: str | None
+
+
+class TlsShape(TypedDict):
+    """How the transport is protected; the level is null where nothing is stated."""
+
+    level: Literal["off", "opportunistic", "encrypted", "verify-chain", "verify-identity"] | None
+    ca: str | None
+    certificate: str | None
+    key: str | None
+    key_password: str | None
+
+
+class DiscoveryShape(TypedDict):
+    """What has to be looked up before there is a host."""
+
+    kind: str
+    name: str | None
+
+
+class PartShape(TypedDict):
+    """A part of the text, by its span."""
+
+    role: str
+    start: int
+    end: int
+    name: NotRequired[str]
+
+
+class FindingShape(TypedDict):
+    """What is wrong or risky, where, and what to do."""
+
+    rule: str
+    severity: Severity
+    message: str
+    start: int | None
+    end: int | None
+    hint: str
+    source: NotRequired[str | None]
+    """A file, a cord, a variable, or "argument 2"."""
+    line: NotRequired[int]
+    column: NotRequired[int]
+
+
+class ResolvedShape(TypedDict):
+    """What a name led to, under --resolve."""
+
+    hosts: list[HostShape]
+    database: str | None
+    steps: list[str]
+
+
+class Reading(TypedDict):
+    """read --json: a text taken apart."""
+
+    schema: Literal["cordtally/reading/1"]
+    engine: str
+    driver: str
+    notation: str
+    hosts: list[HostShape]
+    database: str | None
+    user: str | None
+    password: PasswordShape
+    authentication: LogInShape
+    tls: TlsShape
+    discovery: DiscoveryShape
+    options: dict[str, str | int | float | bool | None]
+    """Canonical names; durations in seconds or "unlimited", sizes in bytes."""
+    native: dict[str, str | int | float | bool | None]
+    """What has no canonical name, in the driver's own words."""
+    parts: list[PartShape]
+    findings: list[FindingShape]
+    effective: NotRequired[Literal[True]]
+    resolved: NotRequired[ResolvedShape]
+
+
+Outcome = Literal["kept", "renamed", "rescaled", "reworded", "implied", "approximated", "dropped", "added"]
+LedgerShape = TypedDict(
+    "LedgerShape",
+    {"part": str, "from": str | None, "to": str | None, "outcome": Outcome, "reason": str | None},
+)
+
+
+class Writing(TypedDict):
+    """convert --json, compose --json: a text, or arguments, and what became of each part."""
+
+    schema: Literal["cordtally/writing/1"]
+    target: str
+    text: NotRequired[str]
+    arguments: NotRequired[dict[str, Any]]
+    ledger: list[LedgerShape]
+
+
+class Findings(TypedDict):
+    """vet --json: what is wrong or risky, of all that was named."""
+
+    schema: Literal["cordtally/findings/1"]
+    findings: list[FindingShape]
+
+
+class ErrorShape(TypedDict):
+    """What failed; the offset counts characters of the text."""
+
+    kind: str
+    message: str
+    offset: int | None
+
+
+class Error(TypedDict):
+    """Any command that fails under --json."""
+
+    schema: Literal["cordtally/error/1"]
+    error: ErrorShape
+
+
+class DifferenceShape(TypedDict):
+    """One part in which two connections differ."""
+
+    question: str
+    part: str
+    left: str
+    right: str
+    remark: str | None
+
+
+class Comparison(TypedDict):
+    """compare --json; null where it cannot be told."""
+
+    schema: Literal["cordtally/comparison/1"]
+    same_place: bool | None
+    same_server: bool | None
+    same_database: bool | None
+    same_user: bool | None
+    same_security: bool | None
+    differences: list[DifferenceShape]
+
+
+class RungShape(TypedDict):
+    """One rung of a dial."""
+
+    name: str
+    outcome: str
+    detail: str
+    seconds: float | None
+    in_clear: bool
+
+
+class Dial(TypedDict):
+    """dial --json of one connection."""
+
+    schema: Literal["cordtally/dial/1"]
+    target: str
+    engine: str
+    driver: str
+    held: bool
+    broke_at: str | None
+    cause: str | None
+    hint: str | None
+    rungs: list[RungShape]
+
+
+class Dials(TypedDict):
+    """dial --json of several, in the order in which they were named."""
+
+    schema: Literal["cordtally/dials/1"]
+    dials: list[Dial]
+
+
+class SkippedShape(TypedDict):
+    """How many files were not searched, and why."""
+
+    binary: int
+    too_large: int
+    unreadable: int
+
+
+class HitShape(TypedDict):
+    """One find in a file; columns count from 1."""
+
+    path: str
+    line: int
+    column: int
+    end_column: int
+    rule: str
+    severity: Severity
+    engine: str | None
+    driver: str | None
+    masked: str
+
+
+class Sweep(TypedDict):
+    """sweep --json."""
+
+    schema: Literal["cordtally/sweep/1"]
+    root: str
+    files: int
+    skipped: SkippedShape
+    hits: list[HitShape]
+
+
+class CordRow(TypedDict):
+    """One cord in the list of a tally."""
+
+    cord: str
+    engine: str
+    place: str
+    database: str
+    password: str
+
+
+class Tally(TypedDict):
+    """show --json without a name."""
+
+    schema: Literal["cordtally/tally/1"]
+    cords: list[CordRow]
+
+
+class FieldShape(TypedDict):
+    """One field of a cord, and where its value comes from."""
+
+    field: str
+    value: str
+    layer: str
+
+
+class Cord(TypedDict):
+    """show --json of one cord."""
+
+    schema: Literal["cordtally/cord/1"]
+    cord: str
+    environment: str | None
+    fields: list[FieldShape]
+    target: str
+    text: str
+
+
+class DriverRow(TypedDict):
+    """One driver in the list."""
+
+    id: str
+    title: str
+    language: str
+    engines: list[str]
+    notations: list[str]
+    family: NotRequired[str]
+
+
+class Drivers(TypedDict):
+    """drivers --json."""
+
+    schema: Literal["cordtally/drivers/1"]
+    drivers: list[DriverRow]
+
+
+class OptionShape(TypedDict):
+    """One option of a driver; the unit is what a bare number counts, zero what 0 means."""
+
+    name: str
+    aliases: list[str]
+    canonical: str | None
+    type: str
+    unit: str | None
+    default: str | int | float | bool | None
+    zero: str | None
+    meaning: str | None
+
+
+class OptionOfDriver(OptionShape):
+    """One option, and whose it is."""
+
+    driver: str
+
+
+class Option(TypedDict):
+    """drivers --option NAME --json: one option in every driver."""
+
+    schema: Literal["cordtally/option/1"]
+    option: str
+    meaning: str
+    drivers: list[OptionOfDriver]
+
+
+class LevelShape(TypedDict):
+    """How a driver says a TLS level: options with these words, or the mere presence of others."""
+
+    level: str
+    set: dict[str, str]
+    given: list[str]
+
+
+class MethodShape(TypedDict):
+    """How a driver says a method of logging in."""
+
+    method: str
+    set: dict[str, str]
+
+
+class Driver(TypedDict):
+    """drivers ID --json."""
+
+    schema: Literal["cordtally/driver/1"]
+    id: str
+    title: str
+    language: str
+    engines: list[str]
+    symbol: str
+    packages: dict[str, str]
+    source: str
+    checked: bool
+    notations: list[str]
+    tls: list[LevelShape]
+    log_in: list[MethodShape]
+    options: list[OptionShape]
+
+
+class PageRow(TypedDict):
+    """One page of the manual."""
+
+    page: str
+    title: str
+
+
+class Pages(TypedDict):
+    """docs --json."""
+
+    schema: Literal["cordtally/pages/1"]
+    pages: list[PageRow]
+
+
+class Page(PageRow):
+    """docs PAGE --json."""
+
+    schema: Literal["cordtally/page/1"]
+    markdown: str
