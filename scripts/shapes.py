@@ -142,6 +142,13 @@ class ErrorShape(TypedDict):
     kind: str
     message: str
     offset: int | None
+    path: NotRequired[str]
+    """The file that it is about, and its line."""
+    line: NotRequired[int]
+    nearest: NotRequired[list[str]]
+    """Names that are there, and near to what was given."""
+    candidates: NotRequired[list[str]]
+    """Of a text that several drivers would read: which ones."""
 
 
 class Error(TypedDict):

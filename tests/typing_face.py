@@ -1,6 +1,9 @@
 """The public face as a type checker sees it: checked by mypy in scripts/test, never run."""
 
+from collections.abc import Mapping
 from typing import assert_type
+
+import pandas as pd
 
 import cordtally as ct
 from cordtally import catalog, servers
@@ -37,13 +40,35 @@ assert_type(writing.text.unmask(), str)
 assert_type(writing.ledger, ct.Ledger)
 assert_type(ct.convert("host=h", to="npgsql"), ct.Writing)
 assert_type(ct.compare("host=h", "host=g").same_place, bool)
-assert_type(ct.vet("host=h"), tuple[ct.Finding, ...])
+findings = ct.vet("host=h")
+assert_type(findings, ct.Findings)
+assert_type(findings[0], ct.Finding)
+assert_type([found.why for found in findings], list[str])
+assert_type(findings.to_frame(), pd.DataFrame)
 tally = ct.load()
 assert_type(tally.cord("tides", environment="production"), ct.Cord)
 assert_type(tally.cord("tides").arguments("psycopg"), dict[str, object])
 assert_type(ct.dial(reading.cord), ct.DialResult)
 assert_type(ct.size_pool(ct.PoolLoad(arrivals=1, hold=1), "5ms@p99").recommended, int | None)
 assert_type(ct.fetch("env:NAME"), ct.Secret)
+load = ct.PoolLoad(arrivals="120/s", hold="35ms", acquire_timeout=ct.Duration.of(1))
+assert_type(load.hold, float)
+assert_type(ct.size_pool(load, "5ms@p99").to_frame(), pd.DataFrame)
+assert_type(ct.dial(reading.cord, limit="2s").broke_at, str | None)
+assert_type(ct.dial(reading.cord).to_frame(), pd.DataFrame)
+assert_type(ct.sweep(".", "services").hits[0].masked, str)
+assert_type(ct.resolve(reading, limit="2s").cord, ct.Cord)
+assert_type(ct.text_for(reading.cord, "psycopg"), str)
+assert_type(ct.compose(engine="postgresql", host="h").copy_with(user="u"), ct.Cord)
+assert_type(ct.change_wallet(reading.cord, None)[0], ct.Cord)
+assert_type(ct.parse_locator("env:NAME"), ct.Locator)
+assert_type(reading.to_dict(), dict[str, object])
+assert_type(tally.environments, Mapping[str, Mapping[str, Mapping[str, object]]])
+error = ct.TallyError("broken", path="tally.toml", line=3)
+assert_type(error.path, str | None)
+assert_type(error.line, int | None)
+assert_type(error.nearest, tuple[str, ...])
+assert_type(ct.AmbiguousText("which").targets, tuple[str, ...])
 
 # the Protocols, held against each of their modules
 _arguments: Grammar[arguments.Dialect] = arguments

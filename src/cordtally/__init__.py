@@ -65,6 +65,7 @@ if TYPE_CHECKING:
     from .tally import Tally as Tally
     from .tally import load as load
     from .vetting import Finding as Finding
+    from .vetting import Findings as Findings
     from .vetting import RuleId as RuleId
     from .vetting import Severity as Severity
 
@@ -176,6 +177,7 @@ _HOME = {
     **dict.fromkeys(
         (
             "Finding",
+            "Findings",
             "RuleId",
             "Severity",
         ),

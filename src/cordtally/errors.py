@@ -35,9 +35,27 @@ if TYPE_CHECKING:
 
 
 class CordTallyError(Exception):
-    """The root of all errors that this package raises on purpose."""
+    """The root of all errors that this package raises on purpose.
+
+    Attributes
+    ----------
+    path : str or None
+        The file that it is about.
+    line : int or None
+        The line of that file, from 1.
+    nearest : tuple of str
+        Names that are there, and near to what was given.
+    """
 
     exit_code = 2
+
+    def __init__(
+        self, message: str, *, path: object = None, line: int | None = None, nearest: Iterable[str] = ()
+    ) -> None:
+        self.path = None if path is None else str(path) if is_harmless(str(path)) else "***"
+        self.line = line
+        self.nearest = tuple(nearest)
+        super().__init__(message)
 
 
 class TextError(CordTallyError, ValueError):
@@ -98,7 +116,7 @@ class TextError(CordTallyError, ValueError):
 
 
 class AmbiguousText(TextError):
-    """A text that several drivers would read, each in its own way; ``targets`` names them."""
+    """A text that several drivers would read, each in its own way; ``targets`` names these candidates."""
 
     kind = "ambiguous-text"
     targets: tuple[str, ...] = ()
@@ -108,18 +126,14 @@ class UnknownName(CordTallyError, ValueError):
     """A name that is not known here; the nearest known names are offered."""
 
     def __init__(self, kind: str, name: str, *, nearest: Iterable[str] = (), hint: str | None = None) -> None:
-        self.kind, self.name, self.nearest, self.hint = (
-            kind,
-            name if is_harmless(name) else "***",
-            tuple(nearest),
-            hint,
-        )
+        self.kind, self.name, self.hint = kind, name if is_harmless(name) else "***", hint
+        offered = tuple(nearest)
         text = f"there is no {kind} named {quoted(name)}"
-        if self.nearest:
-            text += "; did you mean " + " or ".join(self.nearest) + "?"
+        if offered:
+            text += "; did you mean " + " or ".join(offered) + "?"
         if hint:
             text += f"\n    {hint}"
-        super().__init__(text)
+        super().__init__(text, nearest=offered)
 
     def __reduce__(self) -> tuple[object, ...]:
         return (_rebuild_unknown_name, (self.kind, self.name, self.nearest, self.hint))
@@ -198,12 +212,21 @@ class CatalogError(CordTallyError):
 
 
 _HARMLESS = pattern(r"[\w .,+*/%#~^()<>!?$\\-]{0,80}|[0-9A-Fa-f:.\[\]%]{0,60}")
+_PART = pattern(r"[\w .,+*%#~^()<>!?$-]{0,80}")
+_DRIVE = pattern(r"[A-Za-z]:[\\/]")  # C:/harbour and C:\harbour are paths
+_LONGEST_PATH = 400
 _TELLING = pattern(r"://|@|(?:pass|pwd|secret|token)\w*\s", re.IGNORECASE)
 
 
 def is_harmless(text: str) -> bool:
     """Whether a text that somebody gave may be shown: it looks neither like a connection text nor like a secret."""
-    return _HARMLESS.fullmatch(text) is not None and _TELLING.search(text) is None
+    if _TELLING.search(text) is not None or len(text) > _LONGEST_PATH:
+        return False
+    if _HARMLESS.fullmatch(text) is not None:
+        return True
+    drive = _DRIVE.match(text)
+    parts = text[drive.end() if drive is not None else 0 :].replace("\\", "/").split("/")
+    return len(parts) > 1 - (drive is not None) and all(_PART.fullmatch(part) is not None for part in parts)
 
 
 def quoted(text: object) -> str:

@@ -41,6 +41,9 @@ TOLD = [
     (["read", URL, "--from", "golang"], "go has "),
     ([*COMPOSE, "--engine", "postgers"], "did you mean postgresql?"),
     ([*COMPOSE, "--engine", "my"], "one of clickhouse"),
+    ([*COMPOSE, "--engine", "postgresql", "--tls", "requird"], "did you mean encrypted?"),
+    ([*COMPOSE, "--engine", "postgrs"], "did you mean postgresql?"),
+    (["read", "C:/harbour/app.yml"], "there is no file 'C:/harbour/app.yml'"),
     (["pool", "vet", "--pool", "hikaricq", "a=1"], "did you mean hikaricp?"),
 ]
 

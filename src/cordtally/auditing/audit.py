@@ -11,13 +11,13 @@ from ..exchange import Reading
 from ..model import Cord, Secret
 from ..spotting import Candidate, spot
 from ..tally import load
-from ..vetting import Finding, RuleId, Severity, vet_cord, vet_reading, vet_text
+from ..vetting import Finding, Findings, RuleId, Severity, vet_cord, vet_reading, vet_text
 
 _HEAD = 400
 
 
 @shielded
-def vet(what: str | Secret | Path | Reading | Cord, *, driver: str | None = None) -> tuple[Finding, ...]:
+def vet(what: str | Secret | Path | Reading | Cord, *, driver: str | None = None) -> Findings:
     """Give the findings for a connection string, a reading, a cord, or a file (given as a `Path`).
 
     A tally's cords are vetted in each environment; in any other file every connection string is found and vetted,
@@ -44,7 +44,7 @@ def vet(what: str | Secret | Path | Reading | Cord, *, driver: str | None = None
         case Cord():
             return vet_cord(what)
         case Path():
-            return tuple(_vet_file(what, driver))
+            return Findings(_vet_file(what, driver))
     return vet_text(what, driver=driver)
 
 

@@ -1,7 +1,7 @@
 """The catalog: what is known about engines, drivers and options, as data with its source."""
 
 from ..errors import CatalogError
-from .everyday import find_name
+from .everyday import find_name, nearest_names
 from .facts import CanonicalOption, Driver, Engine, NotationFacts, Option, RemarkWords, State, Store
 from .loading import (
     driver_ids,
@@ -42,5 +42,6 @@ __all__ = [
     "load_remarks",
     "load_stores",
     "members_of",
+    "nearest_names",
     "unknown_driver",
 ]

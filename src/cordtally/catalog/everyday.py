@@ -7,6 +7,8 @@ from collections.abc import Iterable, Mapping
 from functools import cache
 from pathlib import Path
 
+from .nearest import find_nearest
+
 _LEAST = 3  # letters; a shorter beginning is a slip
 
 
@@ -29,6 +31,13 @@ def find_name(kind: str, given: str, known: Iterable[str], titles: Mapping[str, 
             return name
     beginnings = [name for fold, name in by_fold.items() if fold.startswith(short)]
     return beginnings[0] if len(beginnings) == 1 and len(short) >= _LEAST else None
+
+
+def nearest_names(kind: str, given: str, known: Iterable[str]) -> tuple[str, ...]:
+    """Give the known names that a slip may mean, by themselves or by an everyday name; best first."""
+    names, called = list(known), _everyday().get(kind, {})
+    found = find_nearest(given, [*names, *called])
+    return tuple(dict.fromkeys(called.get(name, name) for name in found if called.get(name, name) in names))
 
 
 def _fold(name: str) -> str:

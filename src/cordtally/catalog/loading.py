@@ -124,7 +124,7 @@ def ids_of(engine: str | None, language: str | None) -> list[str]:
     UnknownName
         When there is no such engine or language.
     """
-    from .everyday import find_name
+    from .everyday import find_name, nearest_names
 
     listed = load_index()["drivers"]
     spoken = {facts["language"] for facts in listed.values()}
@@ -133,7 +133,7 @@ def ids_of(engine: str | None, language: str | None) -> list[str]:
         wanted[kind] = None if given is None else find_name(kind, given, known)
         if given is not None and wanted[kind] is None:
             hint = f"one of {', '.join(sorted(known))}"
-            raise UnknownName(kind, given, nearest=find_nearest(given, known), hint=hint)
+            raise UnknownName(kind, given, nearest=nearest_names(kind, given, sorted(known)), hint=hint)
     return [
         i
         for i, facts in listed.items()
@@ -168,7 +168,9 @@ def load_engine(engine_id: str) -> Engine:
     if engine_id not in load_index()["engines"]:
         known = engine_ids()
         hint = f"one of {', '.join(known)}"
-        raise UnknownName("engine", engine_id, nearest=find_nearest(engine_id, known), hint=hint)
+        from .everyday import nearest_names
+
+        raise UnknownName("engine", engine_id, nearest=nearest_names("engine", engine_id, known), hint=hint)
     return Engine(**_load(f"engine:{engine_id}"))
 
 

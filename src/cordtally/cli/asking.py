@@ -8,7 +8,7 @@ from contextlib import suppress
 
 import click
 
-from ..catalog import driver_ids, engine_ids, find_name, find_nearest, ids_of, load_driver, load_engine, load_index
+from ..catalog import driver_ids, engine_ids, find_name, ids_of, load_driver, load_engine, load_index, nearest_names
 from ..composing import compose
 from ..errors import CordTallyError, UnknownName
 from ..exchange import write
@@ -171,7 +171,7 @@ def _hosts_of(answer: str | None) -> Fields:
 def _engine(answer: str) -> str:
     found = find_name("engine", answer, engine_ids())
     if found is None:
-        raise UnknownName("engine", answer, nearest=find_nearest(answer, engine_ids()))
+        raise UnknownName("engine", answer, nearest=nearest_names("engine", answer, engine_ids()))
     return found
 
 

@@ -184,7 +184,7 @@ def _file(text: str, *, must: bool = True) -> Path | None:
     told = _TEXT_FILES.fullmatch(suffix) or "/" in text or text[0] == "."
     if not told and not (suffix and _nearest(path)):
         return None
-    raise FieldError(missing_file(path))
+    raise FieldError(missing_file(path), path=path)
 
 
 def _nearest(path: Path) -> Path | None:
@@ -209,7 +209,7 @@ def _line_of(path: Path) -> str:
         with path.open("rb") as stream:
             text = _decoded(stream.read(_LARGEST_INPUT), "the file").strip("\r\n")
     except FileNotFoundError:
-        raise FieldError(missing_file(path)) from None
+        raise FieldError(missing_file(path), path=path) from None
     count = sum(1 for line in text.splitlines() if line.strip())
     if count > 1 and not _is_read(text, None):
         name = clean(str(path))
@@ -222,7 +222,7 @@ def _variable(name: str) -> str:
     if value is None:
         nearest = find_nearest(name, os.environ, most=1)
         hint = f"; did you mean {nearest[0]}?" if nearest else ""
-        raise LocatorError(f"the environment variable {quoted(name)} is not set{hint}")
+        raise LocatorError(f"the environment variable {quoted(name)} is not set{hint}", nearest=nearest)
     return value
 
 

@@ -7,7 +7,16 @@ import sys
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from ..errors import CordTallyError, FieldError, LookUpError, ServerError, TallyError, TextError, UnknownName
+from ..errors import (
+    AmbiguousText,
+    CordTallyError,
+    FieldError,
+    LookUpError,
+    ServerError,
+    TallyError,
+    TextError,
+    UnknownName,
+)
 
 Job = Callable[[Mapping[str, Any]], dict[str, object] | str]
 """Gives the answer to one request, as an object or as JSON already."""
@@ -56,13 +65,19 @@ def _answer(line: bytes, job: Job) -> dict[str, object] | str:
         return _error("bad-request", "a number has too many digits", None)
 
 
-def error_document(error: CordTallyError) -> dict[str, object]:
+def error_document(error: CordTallyError) -> dict[str, Any]:
     """Give what ``--lines`` and ``--json`` answer where something failed."""
     if isinstance(error, TextError):
-        return _error(error.kind, error.problem, error.span[0] if error.span else None)
+        document = _error(error.kind, error.problem, error.span[0] if error.span else None)
+        if isinstance(error, AmbiguousText):
+            document["error"]["candidates"] = list(error.targets)
+        return document
     kind = next((word for kinds, word in _KINDS if isinstance(error, kinds)), "failed")
-    return _error(kind, str(error).partition("\n")[0], None)
+    document = _error(kind, str(error).partition("\n")[0], None)
+    found = {"path": error.path, "line": error.line, "nearest": list(error.nearest)}
+    document["error"] |= {key: value for key, value in found.items() if value}
+    return document
 
 
-def _error(kind: str, message: str, offset: int | None) -> dict[str, object]:
+def _error(kind: str, message: str, offset: int | None) -> dict[str, Any]:
     return {"error": {"kind": kind, "message": message, "offset": offset}}

@@ -82,8 +82,8 @@ def _list(as_json: bool) -> None:
     libraries = [load_pool(name) for name in list_pools()]
     if as_json:
         keys = ("id", "title", "language", "kind", "source", "checked")
-        rows = [{key: getattr(library, key) for key in keys} for library in libraries]
-        print_json({"schema": "cordtally/pools/1", "pools": rows})
+        pools = [{key: getattr(library, key) for key in keys} for library in libraries]
+        print_json({"schema": "cordtally/pools/1", "pools": pools})
         return
     rows = [
         [

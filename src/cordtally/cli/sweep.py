@@ -35,7 +35,7 @@ def command(paths: tuple[Path, ...], fail_on: str, quiet: bool, as_json: bool) -
 def _sweep(paths: tuple[Path, ...]) -> Sweep:
     for path in paths:
         if not path.exists():
-            raise FieldError(missing_file(path))
+            raise FieldError(missing_file(path), path=path)
     with show_count("files read") as progress:
         return sweep(*paths, progress=progress)
 

@@ -17,6 +17,7 @@ from ..exchange import Reading, read
 from ..exchange.defaults import default_level, effective_options
 from ..exchange.documents import json_value
 from ..model import MASK, Cord, DiscoveryKind, Host, Secret, TlsLevel, Words, clear
+from ..results import Result
 
 QUESTIONS = ("server", "database", "user", "security")
 _THIS_MACHINE = "this machine"
@@ -32,11 +33,17 @@ class Difference(NamedTuple):
     remark: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Comparison:
+@dataclass(frozen=True, slots=True, repr=False)
+class Comparison(Result):
     """What two cords have in common; the place is the server and the database together."""
 
+    _rows = "differences"
     differences: tuple[Difference, ...]
+
+    def _summary(self) -> str:
+        count = len(self.differences)
+        place = "the same place" if self.same_place else "different places"
+        return f"{place}, {count} difference{'' if count == 1 else 's'}"
 
     def same(self, question: str) -> bool:
         """Whether nothing differs that bears on ``server``, ``database``, ``user``, ``security`` or ``behaviour``."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from ..catalog import find_nearest, load_canonical, load_driver, load_engine, load_remarks
+from ..catalog import find_nearest, load_canonical, load_driver, load_engine, load_remarks, nearest_names
 from ..errors import FieldError, UnknownName, quoted, shielded
 from ..exchange.codecs import Misread, read_value
 from ..model import (
@@ -115,7 +115,7 @@ def _text(fields: Mapping[str, object], name: str) -> str | None:
 def _word(kind: str, word: str, words: type[TlsLevel] | type[AuthenticationMethod]) -> str:
     known = [w.value for w in words]
     if word not in known:
-        raise UnknownName(kind, word, nearest=find_nearest(word, known), hint=f"one of {', '.join(known)}")
+        raise UnknownName(kind, word, nearest=nearest_names(kind, word, known), hint=f"one of {', '.join(known)}")
     return word
 
 

@@ -10,7 +10,8 @@ from typing import NamedTuple
 from ..catalog import load_driver, load_engine
 from ..errors import FieldError, shielded
 from ..exchange import read
-from ..model import Cord, Host, Secret, TlsLevel
+from ..journal import note
+from ..model import Cord, Duration, Host, Secret, TlsLevel, as_seconds
 from ..secrets import Surroundings, with_secret
 from ..servers import Deadline, EngineServer, Refusal, Session, place_of, server_for
 from . import files, network
@@ -29,7 +30,7 @@ def dial(
     what: Cord | str | Secret,
     *,
     driver: str | None = None,
-    limit: float = DEFAULT_LIMIT,
+    limit: float | str | Duration = DEFAULT_LIMIT,
     surroundings: Surroundings | None = None,
     progress: Callable[[Rung], None] | None = None,
 ) -> DialResult:
@@ -43,8 +44,8 @@ def dial(
         A cord, or a connection string.
     driver : str, optional
         The driver that the string is for, where it does not tell.
-    limit : float
-        How long each rung may wait, in seconds; more than 0.
+    limit : float, str or Duration
+        How long each rung may wait: seconds, or a text like ``2s``; more than 0.
     surroundings : Surroundings, optional
         How a locator's secret is fetched.
     progress : callable, optional
@@ -61,11 +62,12 @@ def dial(
     FieldError
         When the limit is not positive, or nothing here talks to the engine.
     """
-    if not limit > 0:
+    seconds = as_seconds(limit, "limit")
+    if not seconds > 0:
         raise FieldError("the limit must be more than 0 s")
     cord = what if isinstance(what, Cord) else read(what, driver=driver).cord
     cord = with_secret(cord, surroundings)
-    steps, target, through = _steps(cord, limit)
+    steps, target, through = _steps(cord, seconds)
     rungs: list[Rung] = []
     diagnosis: Diagnosis | None = None
     for name in RUNGS:
@@ -75,6 +77,7 @@ def dial(
         else:
             rung, diagnosis = _climb(step, rungs)
         rungs.append(rung)
+        note("dialing", "%s: %s %s %s", target, rung.name, rung.outcome.value, rung.detail)
         if progress is not None:
             progress(rung)
     return DialResult(target=target, engine=cord.engine, driver=through, rungs=tuple(rungs), diagnosis=diagnosis)

@@ -6,6 +6,8 @@ import enum
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from ..results import Result
+
 RUNGS = ("resolve", "reach", "secure", "log in", "database", "answer")
 
 
@@ -49,15 +51,20 @@ class Rung:
         }
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DialResult:
+@dataclass(frozen=True, slots=True, kw_only=True, repr=False)
+class DialResult(Result):
     """The result of a dial: what was dialled, through which driver, and how each rung ended."""
 
+    _rows = "rungs"
     target: str
     engine: str
     driver: str
     rungs: tuple[Rung, ...]
     diagnosis: Diagnosis | None = None
+
+    def _summary(self) -> str:
+        told = "answers" if self.diagnosis is None else f"broke at {self.broke_at}: {self.diagnosis.cause}"
+        return f"{self.target} {told}"
 
     def __bool__(self) -> bool:
         """Whether every rung held."""

@@ -1,4 +1,4 @@
-"""Results as plain dictionaries, the machine output of design section 8, and as a masked table for notebooks."""
+"""Results as plain dictionaries, the machine output."""
 
 from __future__ import annotations
 
@@ -90,15 +90,3 @@ def _fill_defaults(document: dict[str, object], reading: Reading, tls: dict[str,
     if tls["level"] is None:
         tls["level"] = default_level(reading)
     document["options"] = {name: json_value(value) for name, value in sorted(effective_options(reading).items())}
-
-
-def html_table(document: dict[str, object]) -> str:
-    """Make a small HTML table of a result's top-level keys, for notebooks."""
-    from html import escape
-
-    rows = "".join(
-        f"<tr><th style='text-align:left'>{escape(key)}</th><td>{escape(str(value))}</td></tr>"
-        for key, value in document.items()
-        if key not in {"schema", "parts"} and value not in (None, [], {}, "")
-    )
-    return f"<table>{rows}</table>"

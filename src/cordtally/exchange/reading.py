@@ -7,22 +7,28 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
 
+from ..catalog import load_driver
 from ..errors import AmbiguousText, CordTallyError, TextError, check_type, shielded
 from ..model import MASK, Cord, MaskedText, Secret
 from ..model.placeholders import is_placeholder
 from ..notation import GrammarError, Parsed, Remark
+from ..results import Result, frame
 from ..text import mask_spans, may_hold_secret, unreadable
 from .detection import Claim, claim_of, find_claim
 from .gathering import OptionRow, Part
 from .interpreting import interpret
 from .targets import Target, load_target
 
+if TYPE_CHECKING:
+    import pandas as pd
+
 LARGEST_TEXT = 1 << 20
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Reading:
+@dataclass(frozen=True, slots=True, kw_only=True, repr=False)
+class Reading(Result):
     """The result of reading a text: the cord, what it was read as, where each part stands, and what is doubtful.
 
     ``secret_spans`` bound, in the text, all that is masked when it is shown.
@@ -68,10 +74,26 @@ class Reading:
 
         return reading_document(self, unmask=unmask, effective=effective)
 
-    def _repr_html_(self) -> str:
-        from .documents import html_table
+    def __reduce__(self) -> tuple[object, ...]:
+        # options by their names: the facts about them are those of the process that this comes to
+        rows = [(*row[:1], row.option and (row.option.vocabulary, row.option.name), *row[2:]) for row in self.rows]
+        state = {slot: getattr(self, slot) for slot in self.__slots__} | {"rows": rows}
+        return _restored, (state,)
 
-        return html_table(self.to_dict())
+    def _summary(self) -> str:
+        return f"{self.text} as {self.target}"
+
+    def to_frame(self) -> pd.DataFrame:
+        """Give a row for each part: its role, its name among options, its masked value, and where it stands.
+
+        Raises
+        ------
+        MissingExtra
+            When pandas is not installed.
+        """
+        parts = [part for part in self.parts if part.role != "scheme"]
+        rows = [(part.role, part.name or "", self.shown(part), part.start, part.end) for part in parts]
+        return frame([dict(zip(("role", "name", "value", "start", "end"), row)) for row in rows])
 
 
 @shielded
@@ -147,6 +169,15 @@ def _explained(text: str, driver: str | None, error: TextError) -> TextError:
         same = str(reading.text) == told.masked
         return unreadable(mistake.problem, text, span, reading_as=error.reading_as) if same else told
     return error
+
+
+def _restored(state: dict[str, Any]) -> Reading:
+    own = load_driver(state["driver"]).options
+    rows = []
+    for name, known, raw, value in state["rows"]:
+        option = None if known is None else own.get(known[1]) or load_driver(known[0]).options.get(known[1])
+        rows.append(OptionRow(name, option, raw, value))
+    return Reading(**{**state, "rows": tuple(rows)})
 
 
 def _read_alike(text: str, targets: tuple[str, ...]) -> Reading | None:

@@ -15,6 +15,7 @@ from ..errors import FieldError, check_type, shielded
 from ..model import MASK, Cord, DiscoveryKind, Locator, MaskedText, Secret, clear
 from ..model.suspicion import clear_name
 from ..notation import Field
+from ..results import Result
 from .addresses import codec_of
 from .arguments import ClearArguments, as_bytes
 from .charsets import CHARSETS
@@ -26,14 +27,15 @@ from .targets import choose_target, load_target
 from .tls_writing import says_login, says_tls, write_authentication, write_tls
 
 
-@dataclass(frozen=True, slots=True)
-class Writing:
+@dataclass(frozen=True, slots=True, repr=False)
+class Writing(Result):
     """A cord written for a target.
 
     ``text`` shows itself masked; ``text.unmask()`` is what the driver reads. ``arguments`` holds the mapping for
     targets of that notation, with every secret a `Secret`, at any depth. The ledger accounts for every part.
     """
 
+    _rows = "ledger"
     target: str
     text: MaskedText
     ledger: Ledger
@@ -53,10 +55,10 @@ class Writing:
         """Give the arguments with their secrets in clear, to be passed to the driver at once."""
         return ClearArguments(self.arguments or {})
 
-    def _repr_html_(self) -> str:
-        from .documents import html_table
-
-        return html_table(self.to_dict())
+    def _summary(self) -> str:
+        losses = len(self.ledger.losses)
+        told = f", {losses} part{'' if losses == 1 else 's'} dropped or approximated" if losses else ""
+        return f"{self.text} for {self.target}{told}"
 
 
 @shielded

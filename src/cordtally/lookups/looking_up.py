@@ -14,23 +14,30 @@ from ..exchange.gathering import Interpretation
 from ..exchange.interpreting import interpret
 from ..exchange.reading import Reading
 from ..exchange.targets import load_target
-from ..model import DIRECT, Cord, DiscoveryKind, clear
+from ..journal import note
+from ..model import DIRECT, Cord, DiscoveryKind, Duration, as_seconds, clear
 from ..model.suspicion import clear_name
 from ..notation import GrammarError
 from ..notation.sections import Dialect, names, parse_section
+from ..results import Result
 from .aliases import find_alias
 from .password_file import find_password
 from .places import Places, read_text
 from .service_records import DEFAULT_LIMIT, Resolver, follow_record
 
 
-@dataclass(frozen=True, slots=True)
-class Resolution:
+@dataclass(frozen=True, slots=True, repr=False)
+class Resolution(Result):
     """A cord with nothing left to look up, the driver that its text is for, and what was done, a sentence a step."""
 
+    _rows = "hosts"
     cord: Cord
     driver: str | None
     steps: tuple[str, ...]
+
+    def _summary(self) -> str:
+        hosts = ", ".join(map(str, self.cord.hosts)) or "the default host"
+        return f"{hosts}, in {len(self.steps)} step{'' if len(self.steps) == 1 else 's'}"
 
     def to_dict(self) -> dict[str, object]:
         """Give the hosts, the database and the steps, for machines."""
@@ -48,7 +55,7 @@ def resolve(
     *,
     resolver: Resolver | None = None,
     places: Places | None = None,
-    limit: float = DEFAULT_LIMIT,
+    limit: float | str | Duration = DEFAULT_LIMIT,
 ) -> Resolution:
     """Follow everything that a cord only names; what its text states beside the name stays as it is.
 
@@ -60,8 +67,8 @@ def resolve(
         Answers for service records instead of the system's name server.
     places : Places, optional
         The environment and home folder in which files are looked for.
-    limit : float
-        How long a name server may take, in seconds.
+    limit : float, str or Duration
+        How long a name server may take: seconds, or a text like ``2s``.
 
     Raises
     ------
@@ -75,7 +82,7 @@ def resolve(
     used, steps = places or Places(), list[str]()
     kind, engine = cord.discovery.kind, load_engine(cord.engine)
     if kind is DiscoveryKind.SRV:
-        cord, steps = follow_record(cord, resolver, limit)
+        cord, steps = follow_record(cord, resolver, as_seconds(limit, "limit"))
     elif kind is DiscoveryKind.ALIAS:
         cord = _follow_alias(cord, used, steps)
     elif kind is DiscoveryKind.SERVICE and engine.service_target is not None and not _is_odbc(driver):
@@ -88,6 +95,8 @@ def resolve(
         if password is not None:
             cord = cord.copy_with(password=password)
             steps.append(f"password: {said}")
+    for step in steps:
+        note("lookups", "followed %s", step)
     return Resolution(cord, driver, tuple(steps))
 
 

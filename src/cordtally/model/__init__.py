@@ -16,7 +16,7 @@ from .cord import (
     Words,
 )
 from .secret import MASK, Locator, MaskedText, Secret, clear
-from .values import ByteSize, Duration
+from .values import ByteSize, Duration, as_seconds
 
 __all__ = [
     "DIRECT",
@@ -38,5 +38,6 @@ __all__ = [
     "Tls",
     "TlsLevel",
     "Words",
+    "as_seconds",
     "clear",
 ]

@@ -71,6 +71,11 @@ class MaskedText(Secret):
     def __str__(self) -> str:
         return self._masked
 
+    def __reduce__(self) -> tuple[type[MaskedText], tuple[str, str]]:  # type: ignore[override]
+        if self._text != self._masked:
+            raise TypeError("a text with a secret in it cannot be pickled; pass its cord with a locator instead")
+        return MaskedText, (self._text, self._masked)
+
     def __repr__(self) -> str:
         return f"MaskedText({self._masked!r})"
 

@@ -9,7 +9,7 @@ import re
 from dataclasses import dataclass
 from fractions import Fraction
 
-from ..errors import FieldError, quoted
+from ..errors import FieldError, check_type, quoted
 from ..patterns import pattern
 
 NANOSECONDS = {
@@ -84,6 +84,23 @@ class Duration:
             if self.nanoseconds >= size and self.nanoseconds * 1000 % size == 0:
                 return f"{_plain(Fraction(self.nanoseconds, size))} {unit}"
         return f"{self.nanoseconds} ns" if self.nanoseconds else "0 s"
+
+
+def as_seconds(value: float | str | Duration, name: str) -> float:
+    """Give a time in seconds: a number counts them, and a text has its unit, as `Duration.parse` reads it.
+
+    Raises
+    ------
+    FieldError
+        For anything else; the message has the ``name`` of what it is for.
+    """
+    if isinstance(value, str):
+        try:
+            value = Duration.parse(value)
+        except FieldError as error:
+            raise FieldError(f"{name}: {error}") from None
+    check_type(value, (int, float, Duration), f"{name}: a time, as a number of seconds or a text like 35ms,")
+    return value.seconds if isinstance(value, Duration) else value
 
 
 def _plain(number: Fraction) -> str:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from ..errors import FieldError, quoted
-from ..model import Duration
+from ..errors import FieldError, check_type, quoted
+from ..model import Duration, as_seconds
 
 if TYPE_CHECKING:
     from .queues import Waits
@@ -202,6 +203,35 @@ def parse_rate(text: str) -> float:
     if match is None:
         raise FieldError(f"{quoted(text)} is not a rate; write 120/s, 2.5k/min or 900/h")
     return float(match[1]) * _THOUSANDS[match[2]] / _SECONDS[match[3]]
+
+
+def set_quantities(holder: object, *, seconds: Iterable[str] = (), rates: Iterable[str] = ()) -> None:
+    """Turn the texts among the fields of a fixed dataclass into numbers, in its ``__post_init__``.
+
+    Parameters
+    ----------
+    holder : object
+        Fields that are numbers already stay as they are.
+    seconds : iterable of str
+        Names of fields that hold times: a text like ``35ms`` becomes seconds.
+    rates : iterable of str
+        Names of fields that hold rates: a text like ``120/s`` becomes a number per second.
+
+    Raises
+    ------
+    FieldError
+        For what is neither; the message names the field.
+    """
+    for name in seconds:
+        object.__setattr__(holder, name, as_seconds(getattr(holder, name), name))
+    for name in rates:
+        value = getattr(holder, name)
+        check_type(value, (int, float, str), f"{name}: a rate, as a number per second or a text like 120/s,")
+        if isinstance(value, str):
+            try:
+                object.__setattr__(holder, name, parse_rate(value))
+            except FieldError as error:
+                raise FieldError(f"{name}: {error}") from None
 
 
 def show_seconds(seconds: float) -> str:

@@ -10,6 +10,7 @@ from pathlib import Path
 from ..catalog import find_nearest
 from ..composing import parse_locator
 from ..errors import FieldError, LocatorError, quoted, shielded
+from ..journal import note
 from ..model import Locator, Secret
 
 LARGEST_SECRET = 65536
@@ -39,7 +40,9 @@ def fetch(locator: Locator | str, surroundings: Surroundings | None = None) -> S
         locator = parse_locator(locator)
     if locator.scheme not in SCHEMES:
         raise FieldError(f"no store has the scheme of this locator; there are {', '.join(SCHEMES)}")
-    return Secret(SCHEMES[locator.scheme](locator.rest, surroundings or Surroundings()))
+    secret = Secret(SCHEMES[locator.scheme](locator.rest, surroundings or Surroundings()))
+    note("secrets", "fetched the secret at %s", locator)
+    return secret
 
 
 def _from_environment(name: str, surroundings: Surroundings) -> str:
@@ -48,7 +51,7 @@ def _from_environment(name: str, surroundings: Surroundings) -> str:
         return value
     nearest = find_nearest(name, surroundings.environ, most=1)
     hint = f"; {nearest[0]} is set: names must match to the letter" if nearest else f"; set it: export {name}=…"
-    raise LocatorError(f"env: the environment variable {quoted(name)} is not set{hint}")
+    raise LocatorError(f"env: the environment variable {quoted(name)} is not set{hint}", nearest=nearest)
 
 
 def _from_file(path: str, surroundings: Surroundings) -> str:
@@ -57,13 +60,17 @@ def _from_file(path: str, surroundings: Surroundings) -> str:
         with place.open("rb") as stream:
             raw = stream.read(LARGEST_SECRET + 1)
     except OSError as error:
-        raise LocatorError(f"file: {quoted(place)} cannot be read ({os.strerror(error.errno or 0)})") from None
+        raise LocatorError(
+            f"file: {quoted(place)} cannot be read ({os.strerror(error.errno or 0)})", path=place
+        ) from None
     if len(raw) > LARGEST_SECRET:
-        raise LocatorError(f"file: {quoted(place)} is larger than {LARGEST_SECRET:,} bytes: that is no password")
+        raise LocatorError(
+            f"file: {quoted(place)} is larger than {LARGEST_SECRET:,} bytes: that is no password", path=place
+        )
     try:
         text = raw.decode("utf-8")
     except UnicodeDecodeError:
-        raise LocatorError(f"file: {quoted(place)} is not UTF-8 text") from None
+        raise LocatorError(f"file: {quoted(place)} is not UTF-8 text", path=place) from None
     return text.removesuffix("\n").removesuffix("\r")
 
 

@@ -13,7 +13,9 @@ from typing import TYPE_CHECKING
 
 from ..errors import TextError
 from ..exchange import read
+from ..journal import note
 from ..model import MASK
+from ..results import Result
 from ..spotting import Candidate, spot
 from ..text import doubtful_spans, mask_spans
 from ..vetting import RULES, RuleId, Severity
@@ -65,16 +67,21 @@ class Hit:
         }
 
 
-@dataclass(slots=True)
-class Sweep:
+@dataclass(slots=True, repr=False)
+class Sweep(Result):
     """The result of a sweep: hits by place, and what was passed over."""
 
+    _rows = "hits"
     root: Path
     hits: list[Hit]
     files: int = 0
     binary: int = 0
     too_large: int = 0
     unreadable: int = 0
+
+    def _summary(self) -> str:
+        hits, files = len(self.hits), self.files
+        return f"{hits} hit{'' if hits == 1 else 's'} in {files} file{'' if files == 1 else 's'} of {self.root}"
 
     def to_dict(self) -> dict[str, object]:
         """Give ``cordtally/sweep/1``."""
@@ -115,6 +122,7 @@ def sweep(path: str | Path, *more: str | Path, progress: Callable[[int], None] |
         for place in [root] if root.is_file() else _walk(root, result):
             text = _text_of(place, result)
             if text is None:
+                note("sweeping", "%s: not searched", place)
                 continue
             result.files += 1
             result.hits.extend(sweep_text(text, place if more or root.is_file() else place.relative_to(root)))

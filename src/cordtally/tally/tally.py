@@ -24,6 +24,7 @@ which share a server's connections, is left to ``cordtally.pooling.budgeting``.
 from __future__ import annotations
 
 import dataclasses
+import re
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -33,11 +34,13 @@ from typing import NamedTuple
 from ..catalog import find_nearest, load_engine
 from ..composing import FIELDS, compose, parse_locator
 from ..errors import CordTallyError, FieldError, TallyError, UnknownName
+from ..journal import note
 from ..model import Cord
 from .places import find_place
 
 FILE_NAME = "tally.toml"
 VERSION = 1
+_LINE = re.compile(r"line (\d+)")  # as tomllib says it
 _TOP = ("tally", "cords", "environments", "services")
 _CORD_FIELDS = ("driver", *FIELDS)
 _EXCLUSIVE = {"hosts": ("host", "port"), "host": ("hosts",), "port": ("hosts",)}
@@ -118,7 +121,7 @@ class Tally:
             cord = compose(driver=None if driver is None else str(driver), **merged)
         except CordTallyError as error:
             tables = " and ".join(f"[{layer}]" for layer, table in layers if table)
-            raise TallyError(f"{self.path}: {tables}: {error}") from None
+            raise TallyError(f"{self.path}: {tables}: {error}", path=self.path, nearest=error.nearest) from None
         origins = [FieldOrigin(f, _shown(v), origin[f]) for f, v in _flat(merged)]
         origins += _defaults(cord, {o.field for o in origins})
         return Resolved(name, environment, cord, None if driver is None else str(driver), self.folder, tuple(origins))
@@ -204,20 +207,27 @@ def load(path: str | Path | None = None) -> Tally:
         source = place.read_text("utf-8")
         raw = tomllib.loads(source)
     except OSError as error:
-        raise TallyError(f"{place}: cannot be read ({error.strerror})") from None
+        raise TallyError(f"{place}: cannot be read ({error.strerror})", path=place) from None
     except UnicodeDecodeError:
-        raise TallyError(f"{place}: is not UTF-8 text") from None
+        raise TallyError(f"{place}: is not UTF-8 text", path=place) from None
     except RecursionError:
-        raise TallyError(f"{place}: is not TOML: it is nested too deep") from None
+        raise TallyError(f"{place}: is not TOML: it is nested too deep", path=place) from None
     except ValueError as error:  # a number of too many digits is one, beside tomllib's own
-        raise TallyError(f"{place}: is not TOML: {error}") from None
-    return _checked(place, source, raw)
+        line = _LINE.search(str(error))
+        raise TallyError(f"{place}: is not TOML: {error}", path=place, line=int(line[1]) if line else None) from None
+    tally = _checked(place, source, raw)
+    note("tally", "loaded %s: cords %s", place, ", ".join(tally.cords) or "none")
+    return tally
 
 
 def _checked(place: Path, source: str, raw: dict[str, object]) -> Tally:
     if raw.get("tally") != VERSION:
-        raise TallyError(f"{place}: the first line must be: tally = {VERSION} (the version of this file's format)")
-    _known(place, "the file", raw, _TOP)
+        raise TallyError(
+            f"{place}: the first line must be: tally = {VERSION} (the version of this file's format)",
+            path=place,
+            line=1,
+        )
+    _known(place, source, "", raw, _TOP)
     cords = _table(place, "cords", raw.get("cords", {}))
     environments = _table(place, "environments", raw.get("environments", {}))
     for name, fields in cords.items():
@@ -226,8 +236,8 @@ def _checked(place: Path, source: str, raw: dict[str, object]) -> Tally:
         for name, fields in _table(place, f"environments.{environment}", overlays).items():
             layer = f"environments.{environment}.{name}"
             if name not in cords:
-                nearest = find_nearest(name, cords)
-                raise TallyError(f"{place}: [{layer}]: {UnknownName('cord', name, nearest=nearest)}")
+                error = UnknownName("cord", name, nearest=find_nearest(name, cords))
+                raise _unknown(place, source, f"environments.{environment}", name, error)
             _check_cord(place, source, layer, _table(place, layer, fields))
     services = {
         name: _table(place, f"services.{name}", fields)
@@ -237,7 +247,7 @@ def _checked(place: Path, source: str, raw: dict[str, object]) -> Tally:
 
 
 def _check_cord(place: Path, source: str, layer: str, fields: Mapping[str, object]) -> None:
-    _known(place, f"[{layer}]", fields, _CORD_FIELDS)
+    _known(place, source, layer, fields, _CORD_FIELDS)
     password = fields.get("password")
     if password is None:
         return
@@ -246,17 +256,28 @@ def _check_cord(place: Path, source: str, layer: str, fields: Mapping[str, objec
     except FieldError as error:
         line = find_place(source, layer, "password")
         where = f"{place}:{line}" if line else str(place)
-        raise TallyError(f"{where}: [{layer}] password: a tally holds no secrets: {error}") from None
+        message = f"{where}: [{layer}] password: a tally holds no secrets: {error}"
+        raise TallyError(message, path=place, line=line) from None
 
 
-def _known(place: Path, where: str, table: Mapping[str, object], known: tuple[str, ...]) -> None:
+def _known(place: Path, source: str, layer: str, table: Mapping[str, object], known: tuple[str, ...]) -> None:
     for key in table:
         if key not in known:
-            unknown = UnknownName("field", key, nearest=find_nearest(key, known), hint=f"known: {', '.join(known)}")
-            raise TallyError(f"{place}: {where}: {unknown}")
+            hint = f"known: {', '.join(known)}"
+            error = UnknownName("field", key, nearest=find_nearest(key, known), hint=hint)
+            raise _unknown(place, source, layer, key, error)
+
+
+def _unknown(place: Path, source: str, layer: str, key: str, error: UnknownName) -> TallyError:
+    """Say where a name stands that is not known."""
+    line = find_place(source, layer, key)
+    where = f"{place}:{line}" if line else str(place)
+    return TallyError(
+        f"{where}: {f'[{layer}]' if layer else 'the file'}: {error}", path=place, line=line, nearest=error.nearest
+    )
 
 
 def _table(place: Path, where: str, value: object) -> dict[str, Mapping[str, object]]:
     if not isinstance(value, dict):
-        raise TallyError(f"{place}: {where} must be a table")
+        raise TallyError(f"{place}: {where} must be a table", path=place)
     return value

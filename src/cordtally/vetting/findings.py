@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from ..exchange import Reading
 from ..exchange.defaults import default_level
 from ..model import Cord, TlsLevel
+from ..results import Result
 from .rules import RuleId, Severity
 
 if TYPE_CHECKING:
@@ -61,6 +62,21 @@ class Finding:
         }
 
 
+class Findings(Result, tuple[Finding, ...]):
+    """All that vetting reports, the worst first: a tuple that knows how it looks."""
+
+    __slots__ = ()
+    _rows = "findings"
+
+    def _summary(self) -> str:
+        counts = [(sum(found.severity is one for found in self), one.value) for one in reversed(Severity)]
+        return ", ".join(f"{n} {name}{'' if n == 1 else 's'}" for n, name in counts if n) or "none"
+
+    def to_dict(self) -> dict[str, object]:
+        """Give ``cordtally/findings/1``."""
+        return {"schema": "cordtally/findings/1", "findings": [found.to_dict() for found in self]}
+
+
 def finding(rule: RuleId, message: str, hint: str, *, span: Span = None, severity: Severity | None = None) -> Finding:
     """Make a finding, of the rule's usual severity where none is given."""
     from .registry import RULES
@@ -97,6 +113,6 @@ class Look:
         return (TlsLevel(default) if default is not None else None), False
 
 
-def by_severity(found: Iterator[Finding]) -> tuple[Finding, ...]:
+def by_severity(found: Iterator[Finding]) -> Findings:
     """Order findings: the worst first, then by place."""
-    return tuple(sorted(found, key=lambda f: (-f.severity.rank, -1 if f.start is None else f.start, f.rule.value)))
+    return Findings(sorted(found, key=lambda f: (-f.severity.rank, -1 if f.start is None else f.start, f.rule.value)))

@@ -13,11 +13,12 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from ...errors import MissingExtra, PoolModelError
+from ...results import Result
 from ..queues import OpenPool, patient_pool
 from .services import Server, Service, resized
 
 if TYPE_CHECKING:
-    import pandas as pd
+    pass
 
 _ENOUGH = 1e-9  # below this share of a hold, waiting counts as none
 
@@ -34,17 +35,21 @@ class Share:
     timeout_share: float
 
 
-@dataclass(frozen=True, kw_only=True)
-class Allocation:
+@dataclass(frozen=True, kw_only=True, repr=False)
+class Allocation(Result):
     """Pool sizes that make the sum of weight × arrivals × mean wait least.
 
     ``waiting`` is that sum, in requests waiting on average; ``used`` connections of ``left`` are given away.
     """
 
+    _rows = "services"
     shares: tuple[Share, ...]
     waiting: float
     used: int
     left: int
+
+    def _summary(self) -> str:
+        return f"{self.used} of {self.left} connections for {len(self.shares)} services"
 
     def to_dict(self) -> dict[str, Any]:
         """Give the fields; times in seconds."""
@@ -54,12 +59,6 @@ class Allocation:
             "left": self.left,
             "services": [{name: getattr(share, name) for name in Share.__slots__} for share in self.shares],
         }
-
-    def to_frame(self) -> pd.DataFrame:
-        """Give a row for each service."""
-        from ..frames import frame
-
-        return frame([{name: getattr(share, name) for name in Share.__slots__} for share in self.shares])
 
     def applied(self, services: Sequence[Service]) -> list[Service]:
         """Give the services with these pool sizes.

@@ -8,11 +8,10 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from ...errors import PoolModelError
+from ...results import Result
 from .services import Pooler, Server, Service
 
 if TYPE_CHECKING:
-    import pandas as pd
-
     from .allocation import Allocation
 
 STAGES = ("now", "scaled", "deploying", "failover")
@@ -33,10 +32,11 @@ class BudgetRow:
     behind: int = 0
 
 
-@dataclass(frozen=True, kw_only=True)
-class Budget:
+@dataclass(frozen=True, kw_only=True, repr=False)
+class Budget(Result):
     """Who may use how much, and whether it fits; ``allocation`` holds the proposed pool sizes, if asked for."""
 
+    _rows = "services"
     server: Server
     rows: tuple[BudgetRow, ...]
     findings: tuple[str, ...]
@@ -62,6 +62,10 @@ class Budget:
         """Whether the worst case stays within what the server leaves."""
         return self.total(STAGES[-1]) <= self.server.left
 
+    def _summary(self) -> str:
+        fits = "it fits" if self.fits else "it does not fit"
+        return f"{fits}: at most {self.total(STAGES[-1])} connections of {self.server.left}"
+
     def to_dict(self) -> dict[str, Any]:
         """Give ``cordtally/pool-budget/1``."""
         return {
@@ -76,12 +80,6 @@ class Budget:
             "findings": list(self.findings),
             "allocation": None if self.allocation is None else self.allocation.to_dict(),
         }
-
-    def to_frame(self) -> pd.DataFrame:
-        """Give a row for each service or pooler."""
-        from ..frames import frame
-
-        return frame([{name: getattr(row, name) for name in BudgetRow.__slots__} for row in self.rows])
 
 
 def make_budget(

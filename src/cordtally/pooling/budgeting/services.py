@@ -12,7 +12,7 @@ from typing import Any
 from ...catalog import find_nearest
 from ...errors import FieldError, PoolModelError, quoted
 from ...model import Duration
-from ..quantities import parse_rate
+from ..quantities import parse_rate, set_quantities
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -33,8 +33,9 @@ class Service:
         What an allocation may give it per instance.
     pooler : str
         Name of the pooler that it goes through; empty where it connects to the server.
-    arrivals, hold, acquire_timeout : float
-        Requests per second over all instances, mean hold (s), acquire timeout (s); 0 and infinite where unknown.
+    arrivals, hold, acquire_timeout : float or str
+        Requests over all instances (per second, or like ``120/s``), mean hold and acquire timeout (seconds, or like
+        ``35ms``); 0 and infinite where unknown.
     weight : float
         How much a second of waiting counts here.
 
@@ -58,7 +59,8 @@ class Service:
     weight: float = 1.0
 
     def __post_init__(self) -> None:
-        """Refuse what cannot be meant."""
+        """Turn texts into numbers, and refuse what cannot be meant."""
+        set_quantities(self, seconds=("hold", "acquire_timeout"), rates=("arrivals",))
         if not self.name:
             raise PoolModelError("a service needs a name")
         if self.instances < 1:

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ...errors import MissingExtra, PoolModelError, quoted
+from ...results import Result
 from ..quantities import show_seconds, show_share
 from ..queues.contention import Contention
 
@@ -33,8 +34,8 @@ _BLIP = 0.002  # a level reached for less of the time comes from rounded clocks
 _WILD_CV, _WILD_TAIL = 10**0.5, 2.0
 
 
-@dataclass(frozen=True, kw_only=True)
-class PoolFit:
+@dataclass(frozen=True, kw_only=True, repr=False)
+class PoolFit(Result):
     """What a record says; each part is None where the record does not tell.
 
     ``points`` are the concurrencies and throughputs (per second) that the law was fitted to; ``in_use`` is the mean
@@ -51,6 +52,11 @@ class PoolFit:
     timeout_share: float | None = None
     warnings: tuple[str, ...] = ()
 
+    def _summary(self) -> str:
+        parts = {"arrivals": self.arrivals, "holds": self.holds, "scalability": self.scalability}
+        told = [name for name, part in parts.items() if part is not None]
+        return f"{', '.join(told) or 'nothing'} of {self.source}"
+
     def to_dict(self) -> dict[str, Any]:
         """Give ``cordtally/pool-fit/1``: times in seconds, rates per second."""
         parts = {"arrivals": self.arrivals, "holds": self.holds, "scalability": self.scalability}
@@ -66,7 +72,7 @@ class PoolFit:
 
     def to_frame(self) -> pd.DataFrame:
         """Give the rate in each slot: ``start`` in seconds since the first request, ``rate`` per second."""
-        from ..frames import frame
+        from ...results import frame
 
         slots = self.arrivals.by_slot if self.arrivals else ()
         return frame({"start": [start for start, _ in slots], "rate": [rate for _, rate in slots]})

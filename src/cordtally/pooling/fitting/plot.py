@@ -156,7 +156,7 @@ def law_frame(law: ScalabilityFit, most: int) -> pd.DataFrame:
     """
     import numpy as np
 
-    from ..frames import frame
+    from ...results import frame
 
     active = np.arange(1, most + 1, dtype=float)
     return frame({"concurrency": active, "throughput": law.throughput(active)})

@@ -9,13 +9,13 @@ from typing import TYPE_CHECKING, Any
 from ...catalog import load_engine
 from ...errors import MissingExtra, PoolModelError, ServerError
 from ...model import Cord
+from ...results import Result
 from ...secrets import Surroundings
 from ...servers import Capacity, Deadline, EngineServer, NoAnswer, Refusal, Session, open_session, place_of, server_for
-from ..quantities import show_seconds, show_share
+from ..quantities import set_quantities, show_seconds, show_share
 
 if TYPE_CHECKING:
     import numpy as np
-    import pandas as pd
 
     from ..fitting.scalability import ScalabilityFit
     from .loading import Load, Sessions
@@ -40,14 +40,14 @@ class Plan:
         What each request runs.
     most_connections : int
         Concurrency goes up to this.
-    seconds : float
-        How long each step takes.
+    seconds : float or str
+        How long each step takes: seconds, or a text like ``2s``.
     pool_size : int, optional
         At this size waits are measured, too, with requests at random instants, and compared with the model.
     utilisation : float
         How busy the pool of that size is to be, from 0 to 1.
-    statement_limit : float
-        Seconds after which the server ends a statement.
+    statement_limit : float or str
+        When the server ends a statement: seconds, or a text like ``5s``.
     writes : bool
         Whether the statement may change data.
     seed : int
@@ -69,7 +69,8 @@ class Plan:
     seed: int = 1
 
     def __post_init__(self) -> None:
-        """Refuse what cannot be meant."""
+        """Turn texts into numbers, and refuse what cannot be meant."""
+        set_quantities(self, seconds=("seconds", "statement_limit"))
         if not 1 <= self.most_connections <= _MOST:
             raise PoolModelError(f"connections to measure must be from 1 to {_MOST:,}")
         if not 0.1 <= self.seconds <= 3600 or not 0 < self.statement_limit <= 3600:
@@ -119,10 +120,11 @@ class Comparison:
     high: float
 
 
-@dataclass(frozen=True, kw_only=True)
-class Measurement:
+@dataclass(frozen=True, kw_only=True, repr=False)
+class Measurement(Result):
     """What was measured; ``knee`` and ``peak`` are concurrencies over all clients, None where no step shows one."""
 
+    _rows = "steps"
     statement: str
     capacity: Capacity
     steps: tuple[Step, ...]
@@ -133,6 +135,10 @@ class Measurement:
     arrivals: float | None
     comparisons: tuple[Comparison, ...]
     notes: tuple[str, ...] = field(default=())
+
+    def _summary(self) -> str:
+        best = max((step.throughput for step in self.steps), default=0.0)
+        return f"{len(self.steps)} steps, {best:.4g} requests/s at most"
 
     def to_dict(self) -> dict[str, Any]:
         """Give ``cordtally/pool-measure/1``: times in seconds, rates per second."""
@@ -149,12 +155,6 @@ class Measurement:
             "waits": [{name: getattr(c, name) for name in Comparison.__slots__} for c in self.comparisons],
             "notes": list(self.notes),
         }
-
-    def to_frame(self) -> pd.DataFrame:
-        """Give a row for each step; with columns that ``pool fit`` reads."""
-        from ..frames import frame
-
-        return frame([{name: getattr(step, name) for name in Step.__slots__} for step in self.steps])
 
 
 def measure(

@@ -11,6 +11,7 @@ from ...catalog.pool_libraries import UNITS, PoolLibrary, Setting, load_pool
 from ...exchange import Ledger, Outcome
 from ...exchange.ledger import LedgerLine
 from ...model import Duration
+from ...results import Result
 from .reading import PoolSettings, Value
 
 # where the target has no setting of the same meaning: what comes nearest, and what differs
@@ -25,14 +26,19 @@ _NEAREST: Mapping[str, tuple[tuple[str, str], ...]] = {
 _DEFAULTS_THAT_MATTER = ("max_size", "max_idle", "acquire_timeout", "idle_timeout", "lifetime", "max_waiting")
 
 
-@dataclass(frozen=True)
-class PoolConversion:
+@dataclass(frozen=True, repr=False)
+class PoolConversion(Result):
     """What to write for the target: values as texts by its names, and the ledger."""
 
+    _rows = "ledger"
     source: PoolLibrary
     target: PoolLibrary
     settings: Mapping[str, str]
     ledger: Ledger
+
+    def _summary(self) -> str:
+        settings = ", ".join(f"{name} = {value}" for name, value in self.settings.items())
+        return f"{self.source.id} to {self.target.id}: {settings}"
 
     def to_dict(self) -> dict[str, Any]:
         """Give ``cordtally/pool-conversion/1``."""

@@ -8,21 +8,25 @@ from dataclasses import dataclass
 from ...catalog.pool_libraries import UNITS, Setting
 from ...errors import FieldError
 from ...model import Duration
-from ...vetting import Finding, RuleId, Severity
+from ...vetting import Finding, Findings, RuleId, Severity
 from ...vetting.findings import by_severity, finding
-from ..quantities import show_seconds
+from ..quantities import set_quantities, show_seconds
 from .reading import PoolSettings
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ServerLimits:
-    """What the server allows: connections, of which some are reserved; how long a session may be idle (s)."""
+    """What the server allows: connections, of which some are reserved; how long a session may be idle.
+
+    That time is given in seconds, or as a text like ``10min``.
+    """
 
     connections: int | None = None
     reserve: int = 0
     idle_timeout: float | None = None
 
     def __post_init__(self) -> None:
+        set_quantities(self, seconds=("idle_timeout",) if self.idle_timeout is not None else ())
         if (self.connections is not None and self.connections < 1) or self.reserve < 0:
             raise FieldError("a server's limit is at least 1 connection, and its reserve at least 0")
 
@@ -32,7 +36,7 @@ class ServerLimits:
         return None if self.connections is None else self.connections - self.reserve
 
 
-def vet_pool(settings: PoolSettings, *, instances: int = 1, server: ServerLimits | None = None) -> tuple[Finding, ...]:
+def vet_pool(settings: PoolSettings, *, instances: int = 1, server: ServerLimits | None = None) -> Findings:
     """Vet a pool's settings.
 
     Parameters
@@ -46,7 +50,7 @@ def vet_pool(settings: PoolSettings, *, instances: int = 1, server: ServerLimits
 
     Returns
     -------
-    tuple of Finding
+    Findings
         The worst first.
     """
     found = [*_sizes(settings), *_times(settings), *_without_effect(settings), *_shared(settings)]

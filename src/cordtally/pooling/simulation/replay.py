@@ -18,7 +18,7 @@ try:
 except ImportError:
     raise MissingExtra("NumPy", "pool", "simulating a pool") from None
 
-from ..frames import frame
+from ...results import Result, frame
 from . import rules as names
 from .scenario import Scenario
 from .scenario_file import change_key
@@ -89,14 +89,17 @@ class Case:
         return frame({"share": SHARES, "wait": self.waits})
 
 
-@dataclass(frozen=True, eq=False)
-class Replay:
+@dataclass(frozen=True, eq=False, repr=False)
+class Replay(Result):
     """The cases of a replay, side by side, with what makes them reproducible."""
 
     cases: tuple[Case, ...]
     replications: int
     seed: int
     notes: tuple[str, ...] = field(default=())
+
+    def _summary(self) -> str:
+        return f"{', '.join(case.name for case in self.cases)}; {self.replications} runs of each"
 
     def to_dict(self) -> dict[str, Any]:
         """Give ``cordtally/pool-replay/1``: times in seconds."""

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ...errors import PoolModelError
+from ..quantities import set_quantities
 from . import rules as names
 from .draws import Burst, Spread, draw_arrivals
 from .plain import check_trace
@@ -82,7 +83,8 @@ class Scenario:
     rules: dict[str, Any] = field(default_factory=lambda: {"max_size": 10})
 
     def __post_init__(self) -> None:
-        """Refuse what cannot be meant."""
+        """Turn texts into numbers, and refuse what cannot be meant."""
+        set_quantities(self, seconds=("duration", "warm_up"), rates=("rate",))
         if not (math.isfinite(self.duration) and self.duration > self.warm_up >= 0):
             raise PoolModelError("the duration must be more than the warm-up, and that 0 s or more")
         if self.threads == 0 and self.trace is None and not (math.isfinite(self.rate) and self.rate > 0):

@@ -6,6 +6,7 @@ import math
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING
 
+from ...results import Result
 from ..quantities import Target, TimeoutTarget
 from .load import PoolLoad
 from .sensitivity import Headroom
@@ -49,8 +50,8 @@ class SampledSizing:
         return asdict(self)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PoolSizing:
+@dataclass(frozen=True, slots=True, kw_only=True, repr=False)
+class PoolSizing(Result):
     """The answer: the recommended size per instance, None where no size is possible, and why; and the rows around it.
 
     ``model`` names the queue that was computed, ``why_model`` says why that one; ``limit`` is the number of connections
@@ -58,6 +59,7 @@ class PoolSizing:
     ``samples`` holds the interval where the load came from samples.
     """
 
+    _rows = "sizes"
     load: PoolLoad
     target: Target
     recommended: int | None
@@ -69,6 +71,9 @@ class PoolSizing:
     limit: int | None
     headroom: tuple[Headroom, ...] = ()
     samples: SampledSizing | None = None
+
+    def _summary(self) -> str:
+        return f"{self.recommended or 'no'} connections per instance for {self.target}"
 
     def to_dict(self) -> dict[str, object]:
         """Give ``cordtally/pool-size/1``: times in seconds, None where they have no end."""
@@ -110,18 +115,9 @@ class PoolSizing:
         MissingExtra
             When pandas is not installed.
         """
-        from ..frames import frame
+        from ...results import frame
 
         return frame([_fields(row) for row in self.rows])
-
-    def _repr_html_(self) -> str:
-        from html import escape
-
-        heads = list(_fields(self.rows[0])) if self.rows else []
-        body = "".join(
-            "<tr>" + "".join(f"<td>{escape(str(v))}</td>" for v in _fields(row).values()) + "</tr>" for row in self.rows
-        )
-        return f"<table><tr>{''.join(f'<th>{h}</th>' for h in heads)}</tr>{body}</table>"
 
 
 def _fields(row: PoolRow) -> dict[str, object]:

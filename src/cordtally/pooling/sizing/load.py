@@ -6,9 +6,14 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields
 from statistics import NormalDist
+from typing import TYPE_CHECKING
 
 from ...errors import PoolModelError
+from ..quantities import set_quantities
 from ..queues.contention import NO_CONTENTION, Contention
+
+if TYPE_CHECKING:
+    from ...model import Duration
 
 LARGEST_POOL = 100_000
 
@@ -19,11 +24,11 @@ class PoolLoad:
 
     Parameters
     ----------
-    arrivals : float
-        Requests for a connection per second, over all instances; more than 0.
-    hold : float
-        Mean time that a request holds its connection, in seconds, from taking it to giving it back; more than 0. With
-        contention, the mean while nothing else is active.
+    arrivals : float or str
+        Requests for a connection over all instances: a number per second, or a text like ``120/s``; more than 0.
+    hold : float, str or Duration
+        Mean time that a request holds its connection, from taking it to giving it back: seconds, or a text like
+        ``35ms``; more than 0. With contention, the mean while nothing else is active.
     instances : int
         Processes with a pool of their own, among which the requests spread evenly; at least 1.
     peak_factor : float
@@ -34,8 +39,8 @@ class PoolLoad:
         Coefficient of variation of the holds: 0 constant, 1 exponential.
     threads : int, optional
         Threads of each instance that ask, each for one connection at a time, where no others can.
-    acquire_timeout : float
-        Seconds after which a waiting request gives up; infinite if none does.
+    acquire_timeout : float, str or Duration
+        When a waiting request gives up: seconds, or a text like ``250ms``; infinite if none does.
     contention : Contention
         How the server slows with the number of active connections.
 
@@ -55,8 +60,25 @@ class PoolLoad:
     acquire_timeout: float = math.inf
     contention: Contention = field(default=NO_CONTENTION)
 
+    if TYPE_CHECKING:
+
+        def __init__(  # a text is taken, and a number kept
+            self,
+            *,
+            arrivals: float | str,
+            hold: float | str | Duration,
+            instances: int = 1,
+            peak_factor: float = 1.0,
+            arrival_cv: float = 1.0,
+            hold_cv: float = 1.0,
+            threads: int | None = None,
+            acquire_timeout: float | str | Duration = math.inf,
+            contention: Contention = NO_CONTENTION,
+        ) -> None: ...
+
     def __post_init__(self) -> None:
-        """Refuse numbers that cannot be meant."""
+        """Turn texts into numbers, and refuse those that cannot be meant."""
+        set_quantities(self, seconds=("hold", "acquire_timeout"), rates=("arrivals",))
         for name in ("arrivals", "hold", "peak_factor"):
             value = getattr(self, name)
             if not (math.isfinite(value) and value > 0):

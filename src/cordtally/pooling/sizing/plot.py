@@ -32,7 +32,7 @@ def plotted_rows(sizing: PoolSizing) -> list[PoolRow]:
 
 def plot_frame(sizing: PoolSizing) -> pd.DataFrame:
     """Give what is drawn as a DataFrame; times in seconds, shares from 0 to 1."""
-    from ..frames import frame
+    from ...results import frame
 
     return frame([{name: getattr(row, name) for name in PoolRow.__slots__} for row in plotted_rows(sizing)])
 
