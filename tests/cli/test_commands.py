@@ -132,53 +132,6 @@ def test_sweep_pool_and_drivers(cli, harbour):
     assert len(json.loads(cli("drivers", "--json", "--language", "java")[1])["drivers"]) > 10
 
 
-WRONG = [
-    (["reed", URL], 2, "did you mean read?"),
-    ([URL], 2, "cordtally read TEXT"),
-    (["read"], 2, "give one text"),
-    (["read", URL, "extra not-a-real-pw"], 2, "too many arguments"),
-    (["read", "--from-env", "NO_SUCH_VARIABLE_HERE"], 2, "is not set"),
-    (["read", "@/no/such/file"], 2, "no file '/no/such/file'"),
-    (["read", "postgresql://keeper:not-a-real-pw@h:x/d"], 3, "a port is a number"),
-    (["read", "Server=h;Database=d;UID=u;PWD=x"], 3, "--from npgsql"),
-    (["read", URL, "--from", "libqp"], 2, "did you mean libpq or"),
-    (["convert", URL], 2, "--to TARGET"),
-    (["convert", URL, "--to", "psycopgg"], 2, "did you mean psycopg"),
-    (["convert", URL, "--to", "pymysql"], 2, "does not speak to postgresql"),
-    (["convert", URL, "--to", "npgsql", "--environment", "production"], 2, "goes with the name of a cord"),
-    (["vet"], 2, "name something to vet"),
-    (["vet", "services/nothing.py"], 2, "no file 'services/nothing.py'"),
-    (["drivers", "--option", "conect_timeout"], 2, "did you mean connect_timeout or"),
-    (["drivers", "--engine", "postgers"], 2, "did you mean postgresql?"),
-    (["drivers", "--language", "pyton"], 2, "did you mean python?"),
-    (["dial"], 2, "name something to dial"),
-    (["dial", ":memory:", "--limit", "5"], 2, "a bare number has no unit"),
-    (["dial", "nosuchcord"], 2, "did you mean"),
-    (["show", "tide"], 2, "did you mean tides?"),
-    (["show", "tides", "-e", "moon"], 2, "tally.toml has staging, production"),
-    (["show", "--tally", "nowhere.toml"], 2, "nowhere.toml: cannot be read"),
-    (["compose", "--host", "h"], 2, "name the engine"),
-    (["compose", "--engine", "postgresql", "--password", "not-a-real-pw"], 2, "No such option"),
-    (["compose", "--engine", "postgresql", "--password-from", "not-a-real-pw"], 2, "this text has none"),
-    (["compose", "--engine", "postgresql", "--option", "connect_timeout"], 2, "NAME=VALUE"),
-    (["compose", "--engine", "postgresql", "--option", "conect_timeout=5s"], 2, "did you mean connect_timeout"),
-    (["sweep", "no/such/folder"], 2, "no file 'no/such/folder'"),
-    (["pool", "size", "--arrivals", "120", "--hold", "35ms"], 2, "is not a rate"),
-    (["pool", "size", "--arrivals", "120/s", "--hold", "0ms"], 2, "hold must be"),
-    (["pool", "size", "--arrivals", "1/s", "--hold", "1ms", "--server-limit", "5", "--reserve", "9"], 2, "leaves nothing"),
-    (["drivers", "pgjbdc"], 2, "did you mean pgjdbc?"),
-]
-
-
-@pytest.mark.parametrize(("arguments", "status", "words"), WRONG)
-def test_used_wrongly(cli, harbour, arguments, status, words):
-    if arguments == ["dial", "nosuchcord"]:
-        words = "there is no cord named"
-    found, out, err = cli(*arguments)
-    assert (found, words in err, out) == (status, True, ""), err
-    assert "not-a-real-pw" not in err
-
-
 def test_version_help_and_pipes(cli, capsys):
     assert cli("--version")[1] == "cordtally 0.1.0\n"
     assert "Commands:" in cli("--help")[1]

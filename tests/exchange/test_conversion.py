@@ -71,6 +71,9 @@ CASES = [
     ("Data Source=h;Encrypt=Strict", "go-mssqldb", "sqlserver://h?encrypt=true", {"native.sqlclient/Encrypt": "approximated"}),
     ("mysql://h/d?charset=utf8mb4", "pdo-mysql", "mysql:host=h;dbname=d;charset=utf8mb4", {"options.charset": "kept"}),
     ("mysql://h/d?charset=UTF8MB4_BIN", "pdo-mysql", "mysql:host=h;dbname=d", {"native.mysql2/charset": "dropped"}),
+    ("host=h port=x", "pgjdbc", "jdbc:postgresql://h/", {"port": "dropped"}),
+    ("postgresql://h/d?host=a,b&port=1,x", "npgsql", "Host=a:1,b;Database=d", {"port": "dropped"}),
+    ("host=h port=99999", "pgjdbc", "jdbc:postgresql://h:99999/", {"port": "kept"}),
     ("sqlite:///a.db?timeout=2.5", "sqlite3/path", "a.db", {"options.busy_timeout": "dropped"}),
 ]  # fmt: skip
 

@@ -14,7 +14,7 @@ from ..catalog import driver_ids
 from ..errors import CordTallyError, FieldError, is_harmless
 from ..model import MASK
 from .lazy import LazyGroup
-from .screen import escaped
+from .screen import Screen, escaped
 
 COMMANDS = {
     "read": ("read", "Take a string apart and explain every part."),
@@ -79,7 +79,7 @@ def run(arguments: Sequence[str]) -> int:
         _complain(_masked(error.format_message(), arguments))
         return 2
     except CordTallyError as error:
-        _complain(_masked(str(error), arguments))
+        _complain(_masked(str(error), arguments), getattr(error, "excerpt", ()))
         _answer(error, arguments)
         return error.exit_code
     except SystemExit as error:
@@ -91,7 +91,12 @@ def run(arguments: Sequence[str]) -> int:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
     except OSError as error:
-        message = _masked(f"{error.filename}: {error.strerror}" if error.filename else str(error), arguments)
+        message = f"{error.filename}: {error.strerror}" if error.filename else str(error)
+        if isinstance(error, FileNotFoundError) and error.filename:
+            from .connections import missing_file
+
+            message = missing_file(Path(os.fsdecode(error.filename)))
+        message = _masked(message, arguments)
         _complain(message)
         _answer(FieldError(message), arguments)
         return 2
@@ -107,8 +112,16 @@ def _answer(error: CordTallyError, arguments: Sequence[str]) -> None:
         print_json({"schema": "cordtally/error/1"} | error_document(error))
 
 
-def _complain(message: str) -> None:
-    click.echo("cordtally: " + "\n".join(map(escaped, message.split("\n"))), err=True)
+def _complain(message: str, excerpt: Sequence[str] = ()) -> None:
+    """Say what is wrong on standard error: at a terminal broken between words, but for the text and its caret."""
+    first, *more = message.split("\n")
+    if not sys.stderr.isatty():
+        click.echo("cordtally: " + "\n".join(map(escaped, (first, *more))), err=True)
+        return
+    screen = Screen(err=True)
+    screen.say(f"cordtally: {first}", hang=4)
+    for line in more:
+        screen.say(line, whole=line[4:] in excerpt, hang=4)
 
 
 def _masked(message: str, arguments: Sequence[str]) -> str:

@@ -37,6 +37,9 @@ CONNECTION_HELP = (
 _LARGEST_INPUT = 4 * LARGEST_TEXT + 8  # in bytes; a text that is too long is told by its characters
 _STRING_MARKS = set(":/=;@{")
 _IN_ENVIRONMENT = pattern(r"([A-Za-z][\w.-]*)[@:]([A-Za-z][\w.-]*)")
+_SLIP_OF_SCHEME = pattern(
+    r"(?:postgres(?:ql)?|mysql|mariadb|mongodb|rediss?|mssql|sqlserver|oracle|sqlite|jdbc)(?:\+\w+)?(?:://?|//)"
+)
 _NO_FILE = frozenset("=;@{}?*\"'<>|\n")
 DATABASE_FILES = frozenset({".db", ".db3", ".sqlite", ".sqlite3", ".duckdb", ".fdb"})
 _TEXT_FILES = pattern(
@@ -171,6 +174,8 @@ def environment_of(tally: Tally, name: str | None) -> str | None:
 def _file(text: str, *, must: bool = True) -> Path | None:
     """The file of that name; None where a text is none, or names a database."""
     if not text or len(text) > 4096 or "://" in text or not _NO_FILE.isdisjoint(text) or not text.isprintable():
+        return None
+    if _SLIP_OF_SCHEME.match(text) is not None:
         return None
     path = Path(text)
     suffix = path.suffix.lower() or (path.name if path.name.startswith(".") else "")

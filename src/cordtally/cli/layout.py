@@ -78,14 +78,20 @@ def break_line(text: str, width: int, hang: int = 0) -> list[tuple[int, int]]:
             while text.startswith(" ", start):
                 start += 1
         else:
-            # behind punctuation, but for a stump at the beginning
+            # behind punctuation, but for a stump at the beginning, unless what follows fits a line of its own
             mark = max(bound.rfind(character, start + 1, end) for character in _AFTER + _BOUND)
-            stop = mark + 1 if mark > start + (end - start) // 3 else end
+            stump = mark <= start + (end - start) // 3
+            stop = end if mark < 0 or (stump and cells(_piece_from(bound, mark + 1)) > width) else mark + 1
             spans.append((start, stop - (bound[stop - 1] == _BOUND)))
             start = stop
         if len(spans) == 1:
             width = max(1, width - hang)
     return [*spans, (start, len(text))] if start < len(text) or not spans else spans
+
+
+def _piece_from(text: str, start: int) -> str:
+    match = _PIECE.match(text, start)
+    return match[0] if match is not None else ""
 
 
 def _bound(text: str) -> str:
@@ -129,17 +135,18 @@ def lay_out(columns: Sequence[Column], width: int, shrink: int = -1) -> tuple[li
     """Lay a table out in a width: its lines, and the heads of the columns that found no room.
 
     The column ``shrink`` gives way first, then the others from the right; then whole columns go, the last one first, as
-    long as they have heads to be named by.
+    long as they have heads to be named by. Where even the last two do not fit, each row is a paragraph.
     """
     kept = list(columns)
     order = [columns[shrink], *reversed(columns)]
-    while not _fit(kept, order, width) and len(kept) > 2 and kept[-1].head:
+    while not (fits := _fit(kept, order, width)) and len(kept) > 2 and kept[-1].head:
         kept.pop()
-    return _lines(kept), [column.head for column in columns[len(kept) :]]
+    lacking = [column.head for column in columns[len(kept) :]]
+    return (_lines(kept) if fits else _paragraphs(kept, width)), lacking
 
 
 def _fit(columns: list[Column], order: Iterable[Column], width: int) -> bool:
-    """Share the width out; where even the least does not fit, the first that may break takes what is left."""
+    """Share the width out, down to the least of each column, and say whether that fits."""
     for column in columns:
         column.given = column.width
     excess = sum(column.width for column in columns) + GAP * (len(columns) - 1) - width
@@ -149,9 +156,19 @@ def _fit(columns: list[Column], order: Iterable[Column], width: int) -> bool:
             taken = max(0, min(excess, column.given - getattr(column, bound)))
             column.given -= taken
             excess -= taken
-    if excess > 0 and chosen:
-        chosen[0].given = max(8, chosen[0].given - excess)
     return excess <= 0
+
+
+def _paragraphs(columns: list[Column], width: int) -> list[Line]:
+    lines = []
+    for row in zip(*(column.rows for column in columns)):
+        line = Line()
+        for cell in row:
+            if cell.runs:
+                line.append(" " * (GAP if line.runs else 0))
+                line.runs += cell.runs
+        lines += line.broken(width, GAP)
+    return lines
 
 
 def _lines(columns: list[Column]) -> list[Line]:

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 from ..errors import check_type, shielded
 from ..model import MASK, Secret
-from .ledger import Ledger
+from .ledger import Ledger, LedgerLine, Outcome
 from .pinning import pin_defaults, unstated_lines
 from .reading import Reading, read
 from .sheet import Origin
 from .writing import Writing, write_from
+
+_LONGEST_NUMBER = 10  # digits; a longer one is kept by no cord
 
 
 @shielded
@@ -58,8 +60,20 @@ def convert_reading(reading: Reading, *, to: str, pin: bool = False) -> Writing:
         origins |= pinned
     writing = write_from(cord, to, origins)
     stated = frozenset(line.part for line in writing.ledger)
-    lines = unstated_lines(reading, writing.target, stated)
+    lines = (*_misread_ports(reading), *unstated_lines(reading, writing.target, stated))
     return replace(writing, ledger=Ledger(writing.ledger.lines + lines)) if lines else writing
+
+
+def _misread_ports(reading: Reading) -> Iterator[LedgerLine]:
+    """The ports of a text that are no numbers: no cord can hold one, so that it is lost on the way to any target."""
+    for part in reading.parts:
+        if part.role == "port":
+            shown = reading.shown(part)
+            for piece in shown.split(","):
+                number = piece.strip()
+                if number and not (number.isascii() and number.isdigit() and len(number) < _LONGEST_NUMBER):
+                    source = f"{part.name}={shown}" if part.name else shown
+                    yield LedgerLine("port", source, None, Outcome.DROPPED, "a port is a number from 1 to 65535")
 
 
 def _origins(reading: Reading) -> dict[str, Origin]:

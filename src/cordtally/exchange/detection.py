@@ -221,10 +221,14 @@ def _ambiguous(targets: list[str]) -> AmbiguousText:
 
 
 def _said_ambiguous(targets: list[str]) -> AmbiguousText:
-    listed = f"{', '.join(targets[:-1])} and {targets[-1]}"
+    named = []
+    for target in targets:
+        driver, index = target.partition("/")[0], load_index()["drivers"]
+        engines = [load_engine(engine).title for engine in index[driver]["engines"]]
+        named.append(f"{driver} ({' or '.join(engines)})" if len(engines) < 3 else driver)
     return AmbiguousText(
-        f"{listed} would {'both' if len(targets) == 2 else 'all'} read it, each in its own way",
-        hint=f"say which is meant: --from {targets[0].partition('/')[0]} (driver= in Python)",
+        f"{len(targets)} drivers would read it, each in its own way",
+        hint=f"say which is meant with --from (driver= in Python): {', '.join(named)}",
     )
 
 

@@ -86,7 +86,11 @@ def find_surroundings(text: str) -> Iterator[Mistake]:
         elif len(inner) > 1 and _QUOTES.get(inner[0]) == inner[-1]:
             said.append("quotes")
             start, end = start + 1, end - 1
-        elif inner[-1] in ";,)" or (inner[-1] in _QUOTES.values() and inner[0] not in _QUOTES):
+        elif (
+            inner[-1] in ",)"
+            or (inner[-1] == ";" and ";" not in inner[:-1])
+            or (inner[-1] in _QUOTES.values() and inner[0] not in _QUOTES)
+        ):
             said.append(f"a {inner[-1]} at the end")
             end -= 1
         elif inner[0] in _QUOTES:
