@@ -201,6 +201,8 @@ class Dial(TypedDict):
     broke_at: str | None
     cause: str | None
     hint: str | None
+    code: NotRequired[str | None]
+    """The server's own code for the cause, where its driver hands it on: an SQLSTATE, or MySQL's error."""
     rungs: list[RungShape]
 
 

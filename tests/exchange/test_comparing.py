@@ -49,7 +49,7 @@ def test_different_places(left, right, question, part):
     ("left", "right", "differing"),
     [
         ("postgresql://u@h/d", "postgresql://v@h/d", {"user"}),
-        ("postgresql://u:a@h/d", "postgresql://u:b@h/d", {"user"}),
+        ("postgresql://u:a@h/d", "postgresql://u:b@h/d", {"behaviour"}),
         ("postgresql://h/d?sslmode=require", "postgresql://h/d", {"security"}),
         ("postgresql://h/d", "DRIVER={PostgreSQL Unicode};Server=h;Database=d", {"security", "behaviour"}),
         ("postgresql://h/d?connect_timeout=5", "jdbc:postgresql://h/d?connectTimeout=5", set()),
@@ -66,5 +66,5 @@ def test_what_else_differs(left, right, differing):
 def test_cords_and_the_document():
     cord = ct.compose(engine="postgresql", host="h", database="d", password="env:X")
     found = ct.compare(cord, "postgresql://h:5432/d").to_dict()
-    assert (found["schema"], found["same_place"], found["same_user"]) == ("cordtally/comparison/1", True, False)
+    assert (found["schema"], found["same_place"], found["same_user"]) == ("cordtally/comparison/1", True, True)
     assert {"question", "part", "left", "right", "remark"} == set(found["differences"][0])

@@ -266,7 +266,7 @@ def test_an_unreadable_text_says_where_and_shows_no_secret(text, place, problem,
 @pytest.mark.parametrize(
     ("text", "kind", "words"),
     [
-        ("Server=h;Database=d;UID=u;PWD=x", ct.AmbiguousText, "npgsql/semicolon, psqlodbc/semicolon, sqlclient"),
+        ("Server=h;Database=d;UID=u;PWD=x", ct.AmbiguousText, "npgsql .PostgreSQL., psqlodbc .PostgreSQL., sqlclient"),
         ('{"host": "h", "database": "d", "user": "u"}', ct.AmbiguousText, "pymysql/arguments"),
         ("nonsense without form", ct.TextError, "no notation that is known"),
         ("", ct.TextError, "is empty"),

@@ -6,11 +6,13 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
-from ..errors import TextError, shielded
+from ..errors import FieldError, TextError, shielded
 from ..exchange import Reading
 from ..model import Cord, Secret
+from ..model.placeholders import variable_in
 from ..spotting import Candidate, spot
 from ..tally import load
+from ..text import decoded
 from ..vetting import Finding, Findings, RuleId, Severity, vet_cord, vet_reading, vet_text
 
 _HEAD = 400
@@ -29,6 +31,8 @@ def vet(what: str | Secret | Path | Reading | Cord, *, driver: str | None = None
         When a text cannot be read.
     TallyError
         When a tally cannot be used.
+    FieldError
+        When a file is no text.
     OSError
         When a file cannot be read.
 
@@ -49,7 +53,9 @@ def vet(what: str | Secret | Path | Reading | Cord, *, driver: str | None = None
 
 
 def _vet_file(path: Path, driver: str | None) -> Iterator[Finding]:
-    text = path.read_text("utf-8", errors="surrogateescape")
+    text = decoded(path.read_bytes())
+    if text is None:
+        raise FieldError(f"{path} is not vetted: it is no text", path=path)
     if path.suffix == ".toml" and any(line.replace(" ", "").startswith("tally=") for line in text[:_HEAD].splitlines()):
         yield from _vet_tally(path)
         return
@@ -60,9 +66,16 @@ def _vet_file(path: Path, driver: str | None) -> Iterator[Finding]:
 
 
 def _vet_candidate(line: str, number: int, candidate: Candidate, path: Path, driver: str | None) -> Iterator[Finding]:
+    text = candidate.text(line)
     try:
-        findings = vet_text(candidate.text(line), driver=driver, folder=path.parent)
+        findings = vet_text(text, driver=driver, folder=path.parent)
     except TextError as error:
+        start, end = error.span or (0, 0)
+        if (name := variable_in(text[start:end])) is not None:
+            message, hint = f"a part is filled in from {name}", "vet what comes out of it, where the program runs"
+            yield Finding(rule=RuleId.FILLED_IN, message=message, hint=hint, severity=Severity.NOTE,
+                          source=str(path), line=number, column=candidate.place(line, start) + 1)  # fmt: skip
+            return
         hint = error.hint or "see: cordtally read"
         yield Finding(rule=RuleId.VALUE_OUT_OF_RANGE, message=error.problem, hint=hint, severity=Severity.ERROR,
                       source=str(path), line=number, column=candidate.start + 1)  # fmt: skip

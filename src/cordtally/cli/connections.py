@@ -22,6 +22,7 @@ from ..errors import AmbiguousText, CordTallyError, FieldError, LocatorError, Ta
 from ..exchange import LARGEST_TEXT, Reading, read, write
 from ..model import Cord
 from ..patterns import pattern
+from ..text import encoding_of
 from . import completing
 from .naming import say_note
 from .screen import clean
@@ -159,6 +160,8 @@ def _resolve(name: str, environment: str | None, tally_file: Path | None) -> Res
     except TallyError as error:
         raise TallyError(f"{quoted(name)} is no connection string, and no cord or file either: {error}") from None
     tally = load(place)
+    if tally_file is None and place.parent != Path().resolve() and name in tally.names():
+        say_note(f"{name} is a cord of {clean(str(place))}")
     return tally.resolve(name, environment=environment_of(tally, environment))
 
 
@@ -234,7 +237,7 @@ def _variable(name: str) -> str:
 def _decoded(source: bytes, what: str) -> str:
     """Give the characters of a file: UTF-8, or UTF-16 with its mark (as PowerShell writes it)."""
     try:
-        return source.decode("utf-16" if source[:2] in {b"\xff\xfe", b"\xfe\xff"} else "utf-8-sig")
+        return source.decode(encoding_of(source) or "utf-8-sig")
     except UnicodeDecodeError as error:
         message = (
             f"{what} is not UTF-8 text: the byte {source[error.start]:#04x} at {error.start:,} begins no character"

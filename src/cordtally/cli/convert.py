@@ -18,6 +18,7 @@ from .connections import CONNECTION_HELP, Connection, take_connection, text_opti
 from .inputs import driver_option, environment_option, json_option, surroundings, target_option, unmask_option
 from .layout import Line
 from .lines import stream_lines
+from .naming import say_note
 from .output import print_json
 from .screen import Screen
 
@@ -150,7 +151,11 @@ def print_writing(writing: Writing, *, unmask: bool, quiet: bool, defaults: bool
     screen = Screen()
     text = writing.text.unmask() if unmask else str(writing.text)
     screen.say_exactly(text)
+    losses = writing.ledger.losses
     if quiet:
+        if losses:  # what is lost is never lost in silence
+            parts = ", ".join(line.part.removeprefix("options.") for line in losses)
+            say_note(f"dropped or approximated: {parts}; without --quiet the ledger says why")
         return
     screen.say()
     rows = []
@@ -168,9 +173,8 @@ def print_writing(writing: Writing, *, unmask: bool, quiet: bool, defaults: bool
     if differing and not defaults:
         screen.say()
         screen.say(_sum_up(differing), STYLES[Outcome.IMPLIED])
-    losses = len(writing.ledger.losses)
     if losses:
-        told = f"{losses} part{'' if losses == 1 else 's'} dropped or approximated"
+        told = f"{len(losses)} part{'' if len(losses) == 1 else 's'} dropped or approximated"
         screen.say(f"\n{told}; the rest means the same", "yellow")
     else:
         screen.say("\nnothing lost", "green")

@@ -103,6 +103,7 @@ def _print_end(screen: Screen, result: DialResult) -> None:
     if result.diagnosis is None:
         screen.say(f"{clean(result.target)} answers", "bold green")
     else:
-        screen.say(f"broke at {result.broke_at}: {clean(result.diagnosis.cause)}", "bold red")
+        code = f" (the server's code: {result.diagnosis.code})" if result.diagnosis.code else ""
+        screen.say(f"broke at {result.broke_at}: {clean(result.diagnosis.cause)}{code}", "bold red")
         screen.say(f"what to do: {result.diagnosis.hint}")
     screen.say()

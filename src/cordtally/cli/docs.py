@@ -78,7 +78,11 @@ def _print_list(pages: dict[str, Path], as_json: bool) -> None:
 def _print_page(text: str) -> None:
     from rich.console import Console
     from rich.markdown import Markdown
+    from rich.theme import Theme
 
     screen = Screen()
-    console = Console(width=min(screen.width, _MOST), no_color=not screen.coloured, highlight=False)
-    console.print(Markdown(screen.fitting(text), hyperlinks=False))
+    # the terminal's own colours, and no background: it may be light or dark
+    styles = dict.fromkeys(("markdown.h1", "markdown.h2", "markdown.h3"), "bold")
+    theme = Theme(styles | {"markdown.code": "bold", "markdown.link": "cyan", "markdown.link_url": "cyan"})
+    console = Console(width=min(screen.width, _MOST), no_color=not screen.coloured, highlight=False, theme=theme)
+    console.print(Markdown(screen.fitting(text), hyperlinks=False, code_theme="ansi_dark"))

@@ -49,7 +49,8 @@ def command(
     screen.say()
     screen.table(origins, heads=("field", "value", "layer"), shrink=1)
     screen.say()
-    screen.say(f"for {written.target} (without its password):", "dim")
+    without = " (without its password)" if resolved.cord.password is not None else ""
+    screen.say(f"for {written.target}{without}:", "dim")
     screen.say_exactly(str(written.text))
     return 0
 

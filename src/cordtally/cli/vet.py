@@ -110,9 +110,11 @@ def _is_file(what: str) -> bool:
 
 def _print(subjects: list[_Subject], quiet: bool) -> None:
     screen = Screen()
-    for title, findings, reading in subjects:
+    for index, (title, findings, reading) in enumerate(subjects):
+        if index:
+            screen.say()
         if title or reading is not None:
             screen.say(title or str(reading.text if reading else ""), "bold", whole=True)
         print_findings(screen, findings, explain=not quiet, reading=reading)
         style = "green" if not findings else "dim"
-        screen.say(count_findings(findings) + "\n", style)
+        screen.say(count_findings(findings), style)

@@ -88,7 +88,7 @@ def compare(left: str | Secret | Reading | Cord, right: str | Secret | Reading |
     _compare(found, "database", "database", one.database, other.database)
     _compare(found, "user", "user", one.user, other.user)
     if one.password != other.password:
-        found.append(Difference("user", "password", _shown_secret(one), _shown_secret(other)))
+        found.append(Difference("behaviour", "password", _shown_secret(one), _shown_secret(other)))
     _compare(found, "security", "tls.level", one.level, other.level)
     for part in ("ca", "certificate", "key"):
         _compare(found, "security", f"tls.{part}", getattr(one.cord.tls, part), getattr(other.cord.tls, part))

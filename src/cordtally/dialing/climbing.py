@@ -115,7 +115,7 @@ class _Climb:
         except Refusal as refusal:
             # servers say during log-in that there is no such database; it belongs to the next rung
             if not refusal.database:
-                raise RungBroke(Diagnosis(refusal.cause, refusal.hint)) from None
+                raise RungBroke(Diagnosis(refusal.cause, refusal.hint, refusal.code)) from None
             self.broke = refusal
         how = "with a password" if self.cord.password is not None else "without a password"
         return f"as {self.cord.user or 'the operating system user'} {how}, through {self.server.DRIVER}"
@@ -123,7 +123,7 @@ class _Climb:
     def database(self) -> str:
         """Say which database it is, or why there is none."""
         if self.broke is not None:
-            raise RungBroke(Diagnosis(self.broke.cause, self.broke.hint))
+            raise RungBroke(Diagnosis(self.broke.cause, self.broke.hint, self.broke.code))
         return str(self.cord.database or "the default one")
 
     def answer(self) -> str:
@@ -131,7 +131,7 @@ class _Climb:
         try:
             return str(self.server.answer(self.session, Deadline(self.limit)))
         except Refusal as refusal:
-            raise RungBroke(Diagnosis(refusal.cause, refusal.hint)) from None
+            raise RungBroke(Diagnosis(refusal.cause, refusal.hint, refusal.code)) from None
         finally:
             self.server.close(self.session)
 

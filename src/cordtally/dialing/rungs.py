@@ -21,10 +21,11 @@ class RungOutcome(enum.Enum):
 
 
 class Diagnosis(NamedTuple):
-    """A likely cause, in one sentence, and what to do about it."""
+    """A likely cause, in one sentence, and what to do about it; the server's own code for it, where it is told."""
 
     cause: str
     hint: str
+    code: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,6 +92,7 @@ class DialResult(Result):
             "broke_at": self.broke_at,
             "cause": None if self.diagnosis is None else self.diagnosis.cause,
             "hint": None if self.diagnosis is None else self.diagnosis.hint,
+            "code": None if self.diagnosis is None else self.diagnosis.code,
             "rungs": [rung.to_dict() for rung in self.rungs],
         }
 

@@ -167,7 +167,8 @@ def _explained(text: str, driver: str | None, error: TextError) -> TextError:
         told = unreadable(mistake.problem, text, span, reading_as=error.reading_as, hint=hint)
         # where only the secret changes, its mask hides how; the problem has said it
         same = str(reading.text) == told.masked
-        return unreadable(mistake.problem, text, span, reading_as=error.reading_as) if same else told
+        hint = "to have it written: cordtally compose --password-from ask: --unmask"
+        return unreadable(mistake.problem, text, span, reading_as=error.reading_as, hint=hint) if same else told
     return error
 
 

@@ -1,4 +1,4 @@
-"""Tells a placeholder, which somebody forgot to replace, from a password."""
+"""Tells a placeholder, which somebody forgot to replace, and a variable, which something fills in, from a password."""
 
 from __future__ import annotations
 
@@ -34,6 +34,15 @@ _WORDS = frozenset(
         "db_password",
     ]
 )
+
+
+_VARIABLE = pattern(r"(?:\$\{|\$\(|#\{|\{\{)\s*([A-Za-z_][\w.-]{0,60})[^{}()]{0,80}(?:\}\}?|\))|%([A-Za-z_]\w{0,60})%")
+
+
+def variable_in(text: str) -> str | None:
+    """Give the name of the variable that is to be filled in, where a text is nothing else: ``${NAME}``, ``%NAME%``."""
+    match = _VARIABLE.fullmatch(text) if len(text) <= 160 else None
+    return None if match is None else match[1] or match[2]
 
 
 def is_placeholder(text: str) -> bool:

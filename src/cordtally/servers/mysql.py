@@ -124,11 +124,12 @@ def cause_of(error: Exception) -> Refusal:
     """Turn what the driver raised into a cause, by its number."""
     code = error.args[0] if error.args and isinstance(error.args[0], int) else None
     if code in _DATABASE_REFUSALS:
-        return Refusal(*_DATABASE_REFUSALS[code], database=True)
+        return Refusal(*_DATABASE_REFUSALS[code], database=True, code=str(code))
     if code in _REFUSALS:
-        return Refusal(*_REFUSALS[code])
+        return Refusal(*_REFUSALS[code], code=str(code))
     known = f" (error {code})" if code is not None else ""
-    return Refusal(f"the server or the driver refused{known}", "look into the server's log")
+    hint = "look into the server's log"
+    return Refusal(f"the server or the driver refused{known}", hint, code=None if code is None else str(code))
 
 
 def _rows(session: Any, statement: str, deadline: Deadline) -> Any:  # noqa: ANN401

@@ -137,18 +137,17 @@ def cause_of(error: Exception) -> Refusal:
     """Turn what libpq or the server said into a cause: by its SQLSTATE, and by its words only where there is none."""
     state = getattr(error, "sqlstate", None)
     if state in _STATES:
-        return Refusal(*_STATES[state])
+        return Refusal(*_STATES[state], code=state)
     said = str(error)
     for pattern, cause, hint in _DATABASE_REFUSALS:
         if re.search(pattern, said):
-            return Refusal(cause, hint, database=True)
+            return Refusal(cause, hint, database=True, code=state)
     for pattern, cause, hint in _REFUSALS:
         if re.search(pattern, said):
-            return Refusal(cause, hint)
+            return Refusal(cause, hint, code=state)
     known = f" (SQLSTATE {state})" if state else ""
-    return Refusal(
-        f"the server or the driver refused, for a reason that is not known here{known}", "look into the server's log"
-    )
+    cause = f"the server or the driver refused, for a reason that is not known here{known}"
+    return Refusal(cause, "look into the server's log", code=state)
 
 
 def _rows(session: Any, statement: str, deadline: Deadline) -> Any:  # noqa: ANN401

@@ -17,12 +17,13 @@ Session = Any
 class Refusal(Exception):
     """A server, or its driver, refused; ``cause`` and ``hint`` are our own words, and quote nothing that it said.
 
-    ``database`` says that the log-in itself held, and the database did not.
+    ``database`` says that the log-in itself held, and the database did not; ``code`` is the server's own number for it,
+    where the driver hands it on: an SQLSTATE, or MySQL's error.
     """
 
-    def __init__(self, cause: str, hint: str, *, database: bool = False) -> None:
+    def __init__(self, cause: str, hint: str, *, database: bool = False, code: str | None = None) -> None:
         super().__init__(cause)
-        self.cause, self.hint, self.database = cause, hint, database
+        self.cause, self.hint, self.database, self.code = cause, hint, database, code
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

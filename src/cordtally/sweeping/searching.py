@@ -17,7 +17,7 @@ from ..journal import note
 from ..model import MASK
 from ..results import Result
 from ..spotting import Candidate, spot
-from ..text import doubtful_spans, mask_spans
+from ..text import decoded, doubtful_spans, encoding_of, mask_spans
 from ..vetting import RULES, RuleId, Severity
 
 if TYPE_CHECKING:
@@ -228,7 +228,7 @@ def _text_of(place: Path, result: Sweep) -> str | None:
     try:
         with place.open("rb") as stream:
             head = stream.read(_PROBE)
-            if b"\0" in head:
+            if encoding_of(head) is None:
                 result.binary += 1
                 return None
             rest = stream.read(LARGEST_FILE + 1)
@@ -238,4 +238,4 @@ def _text_of(place: Path, result: Sweep) -> str | None:
     if len(rest) > LARGEST_FILE:
         result.too_large += 1
         return None
-    return (head + rest).decode("utf-8-sig", "surrogateescape")
+    return decoded(head + rest)

@@ -4,6 +4,7 @@ What a text means is left to the layers above; nothing here knows a notation or 
 """
 
 from .cursor import Cursor, GrammarError
+from .encodings import decoded, encoding_of
 from .excerpts import cells, excerpt, unreadable
 from .masks import doubtful_spans, mask_spans, masked_position, may_hold_secret
 from .pieces import Piece, as_shown, as_text, join, join_masked, piece_of, piece_of_key
@@ -15,7 +16,9 @@ __all__ = [
     "as_shown",
     "as_text",
     "cells",
+    "decoded",
     "doubtful_spans",
+    "encoding_of",
     "excerpt",
     "join",
     "join_masked",

@@ -45,6 +45,7 @@ class RuleId(enum.Enum):
 
     PASSWORD_IN_TEXT = "password-in-text"
     PLACEHOLDER_LEFT = "placeholder-left"
+    FILLED_IN = "filled-in"
     NEEDS_ESCAPING = "needs-escaping"
     UNKNOWN_OPTION = "unknown-option"
     OPTION_OF_OTHER_DRIVER = "option-of-other-driver"
