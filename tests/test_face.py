@@ -197,7 +197,7 @@ def results(harbour):
     reading = ct.read(PLAIN)
     yield from (reading, ct.read({"host": "h", "dbname": "d"}, driver="psycopg"), ct.read("mysql+pymysql://h/d?charset=utf8"))
     yield from (ct.write(reading.cord, "npgsql"), ct.write(reading.cord, "psycopg/arguments"), ct.vet(reading), ct.vet(Path("tally.toml")))
-    yield from (ct.compare(PLAIN, "host=h"), ct.dial("sqlite:///nosuch.db"), ct.sweep("."), ct.resolve(reading))
+    yield from (ct.write(reading.cord, "npgsql").ledger, ct.compare(PLAIN, "host=h"), ct.dial("sqlite:///nosuch.db"), ct.sweep("."), ct.resolve(reading))
     yield ct.size_pool(ct.PoolLoad(arrivals="120/s", hold="35ms"), "5ms@p99")
     yield make_budget(Server(limit=100), [Service(name="gauge", pool_size=4)])
     yield convert_pool(read_settings("hikaricp", {"maximumPoolSize": "20"}), "psycopg-pool")
@@ -214,6 +214,14 @@ def test_a_result_knows_how_it_looks_and_goes_to_other_processes(harbour):
         assert repr(again) == shown
         if hasattr(result, "__match_args__") or isinstance(result, tuple):
             assert again == result
+
+
+def test_what_failed_or_differs_is_false(harbour):
+    assert not ct.dial("sqlite:///nosuch.db")
+    assert ct.compare("host=h", "postgresql://H:5432")
+    assert not ct.compare("host=h", "host=g")
+    assert not ct.vet("sqlite:///a.db")
+    assert re.fullmatch(r"<Tally: tides, berths, logbook of \S+tally.toml>", repr(ct.load()))
 
 
 def test_what_holds_a_secret_goes_nowhere():

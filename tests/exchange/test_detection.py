@@ -73,7 +73,7 @@ def test_each_weight_decides_a_case(name, monkeypatch):
 
 
 def test_those_that_come_close_are_named():
-    with pytest.raises(ct.AmbiguousText, match="connector-net .MySQL or MariaDB., mysqlconnector") as caught:
+    with pytest.raises(ct.AmbiguousText, match=r"connector-net .MySQL or MariaDB., mysqlconnector") as caught:
         detection.find_claim("Server=h;Port=3306;Database=d;Uid=u")
     assert "sqlclient" not in str(caught.value)
 

@@ -49,6 +49,10 @@ class Comparison(Result):
         """Whether nothing differs that bears on ``server``, ``database``, ``user``, ``security`` or ``behaviour``."""
         return not any(d.question == question for d in self.differences)
 
+    def __bool__(self) -> bool:
+        """Whether both lead to the same place."""
+        return self.same_place
+
     @property
     def same_place(self) -> bool:
         """Whether both lead to the same database on the same server."""

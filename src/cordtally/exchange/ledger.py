@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from ..results import Result
+
 
 class Outcome(enum.Enum):
     """What became of a part."""
@@ -46,11 +48,19 @@ class LedgerLine(NamedTuple):
         }
 
 
-@dataclass(frozen=True, slots=True)
-class Ledger:
+@dataclass(frozen=True, slots=True, repr=False)
+class Ledger(Result):
     """All lines of one conversion; nothing that was lost is missing here."""
 
+    _rows = "ledger"
     lines: tuple[LedgerLine, ...]
+
+    def to_dict(self) -> dict[str, object]:
+        """Give the lines as they stand in ``cordtally/writing/1``."""
+        return {"ledger": [line.to_dict() for line in self.lines]}
+
+    def _summary(self) -> str:
+        return f"{len(self.lines)} lines, {len(self.losses)} dropped or approximated"
 
     def __iter__(self) -> Iterator[LedgerLine]:
         return iter(self.lines)

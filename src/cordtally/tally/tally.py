@@ -66,7 +66,7 @@ class Resolved:
     origins: tuple[FieldOrigin, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Tally:
     """A loaded tally file."""
 
@@ -75,6 +75,9 @@ class Tally:
     cords: Mapping[str, Mapping[str, object]]
     environments: Mapping[str, Mapping[str, Mapping[str, object]]]
     services: Mapping[str, Mapping[str, object]] = dataclasses.field(default_factory=dict)
+
+    def __repr__(self) -> str:
+        return f"<Tally: {', '.join(self.cords) or 'no cords'} of {self.path}>"
 
     @property
     def folder(self) -> Path:
