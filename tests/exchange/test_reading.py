@@ -267,7 +267,7 @@ def test_an_unreadable_text_says_where_and_shows_no_secret(text, place, problem,
     ("text", "kind", "words"),
     [
         ("Server=h;Database=d;UID=u;PWD=x", ct.AmbiguousText, "npgsql .PostgreSQL., psqlodbc .PostgreSQL., sqlclient"),
-        ('{"host": "h", "database": "d", "user": "u"}', ct.AmbiguousText, "pymysql/arguments"),
+        ('{"host": "h", "database": "d", "user": "u"}', ct.AmbiguousText, "pymysql .MySQL"),
         ("nonsense without form", ct.TextError, "no notation that is known"),
         ("", ct.TextError, "is empty"),
         ("postgrsql://h/d", ct.TextError, "postgresql:// may be meant here"),
