@@ -147,9 +147,9 @@ class _Questions:
         cord = self._tried(more, quiet=False)
         assert cord is not None
         self.fields |= more
-        text = clean(str(write(shown(cord), self.target or first_target(cord.engine)).text))
-        if text != self.text:
-            self.text = text
+        before, text = self.text, clean(str(write(shown(cord), self.target or first_target(cord.engine)).text))
+        self.text = text
+        if text and text != before:
             self.screen.say(f"  {text}", "dim", whole=True)
 
     def _tried(self, more: Mapping[str, object], *, quiet: bool = True) -> Cord | None:
