@@ -281,6 +281,40 @@ class Cord(TypedDict):
     text: str
 
 
+class SlotShape(TypedDict):
+    """Where a part of a connection stands in a file."""
+
+    key: str
+    line: int
+    column: int
+
+
+class DeclaredShape(TypedDict):
+    """A connection that a file declares; null is what the file does not tell."""
+
+    name: str
+    environment: str | None
+    layout: str
+    file: str
+    engine: str | None
+    place: str | None
+    database: str | None
+    user: str | None
+    secret: str
+    tls: str | None
+    driver: str | None
+    from_variables: dict[str, str]
+    problem: str | None
+    slots: dict[str, SlotShape]
+
+
+class Declared(TypedDict):
+    """show FILE… --json."""
+
+    schema: Literal["cordtally/declared/1"]
+    connections: list[DeclaredShape]
+
+
 class DriverRow(TypedDict):
     """One driver in the list."""
 

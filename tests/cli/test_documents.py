@@ -21,6 +21,7 @@ CALLS = {
     "sweep/1": [["sweep", "."]],
     "tally/1": [["show"]],
     "cord/1": [["show", "tides", "-e", "production"]],
+    "declared/1": [["show", "services/customs-desk/appsettings.json", "services/fog-signal/.env", "services/buoy-sessions/settings.yaml"]],
     "drivers/1": [["drivers"]],
     "driver/1": [["drivers", "npgsql"], ["drivers", "pymysql"]],
     "option/1": [["drivers", "--option", "connect_timeout"]],

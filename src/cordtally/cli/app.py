@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -22,7 +23,8 @@ COMMANDS = {
     "convert": ("convert", "Write a string for another driver, with a ledger of every part."),
     "compare": ("compare", "Say whether two strings lead to the same place, and what differs."),
     "vet": ("vet", "Report what is wrong or risky in strings, files and cords."),
-    "show": ("show", "Show a cord of the tally, each field with the layer it came from."),
+    "show": ("show", "Show a cord, each field with its layer; or what config files declare."),
+    "amend": ("amend", "Edit one part of a connection in a config file, and nothing else."),
     "dial": ("dial", "Try connections rung by rung, and say where and why they break."),
     "sweep": ("sweep", "Find connection strings and credentials in a source tree."),
     "pool": ("pool", "Size, simulate, measure and compare connection pools."),
@@ -32,6 +34,7 @@ COMMANDS = {
     "demo": ("demo", "Walk through the whole job on sample data."),
 }
 _INTERRUPTED = 130
+_NAMED = re.compile(r"[A-Za-z][\w.-]*@[A-Za-z][\w-]*")  # a cord in an environment
 
 
 @click.group(cls=LazyGroup, modules=COMMANDS, context_settings={"help_option_names": ["-h", "--help"]})
@@ -133,7 +136,7 @@ def _masked(message: str, arguments: Sequence[str]) -> str:
     for argument in arguments:
         for given in {argument, argument.partition("=")[2], argument.removeprefix("@")}:
             for text in {given, os.path.normpath(given) if given else "", repr(given)[1:-1]}:
-                if len(text) > 3 and not is_harmless(text):
+                if len(text) > 3 and not is_harmless(text) and _NAMED.fullmatch(text) is None:
                     message = message.replace(text, MASK)
     return message
 

@@ -1,6 +1,6 @@
 """What stands for a connection on the command line, in every command alike.
 
-    connection = "-" | "@" FILE | FILE | CORD [ "@" ENVIRONMENT ] | text
+    connection = "-" | "@" FILE | FILE | FILE "#" NAME | CORD [ "@" ENVIRONMENT ] | text
 
 A file must hold one connection string; what came along with a text (quotes, a variable's name, a command) is taken off
 and said. A name that is no cord and no file is an error with the nearest one.
@@ -113,16 +113,34 @@ def take_connection(
     else:
         assert given is not None
         text = given
+        if (declared := _declared(given)) is not None:
+            return declared
         resolved = None if driver else _named(given, environment, tally_file)
         if resolved is not None:
             where = f" in {resolved.environment}" if resolved.environment else ""
             return Connection(resolved.cord, f"{resolved.name}{where}", resolved.folder, resolved.driver)
-        if not driver and (file := _file(given)) is not None:
+        if not driver and (file := file_named(given)) is not None:
             text = _line_of(file)
             say_note(f"{quoted(given)} is a file: its one line is read")
     if environment is not None and strict:
         raise FieldError("--environment goes with the name of a cord, and this is a connection string")
     return Connection(_core(text, driver), title, folder, driver)
+
+
+def _declared(given: str) -> Connection | None:
+    """The connection that a file declares, ``FILE#NAME``; None where a text is none of the kind."""
+    head, mark, name = given.partition("#")
+    if not mark or not name or "://" in head or not Path(head).is_file():
+        return None
+    from ..config import declared_as
+
+    found = declared_as(Path(head), name)
+    if found.cord is None:
+        raise FieldError(f"{clean(given)}: {found.problem}", path=head)
+    folder = Path(head).parent
+    if found.reading is not None and found.reading.cord == found.cord:
+        return Connection(found.reading.text.unmask(), given, folder, found.reading.target)
+    return Connection(found.cord, given, folder)
 
 
 def _named(text: str, environment: str | None, tally_file: Path | None) -> Resolved | None:
@@ -134,7 +152,7 @@ def _named(text: str, environment: str | None, tally_file: Path | None) -> Resol
         and text[0] != "."
         and text.isprintable()
     ):
-        if _file(text, must=False) is not None:
+        if file_named(text, must=False) is not None:
             return None
         return _resolve(text, environment, tally_file)
     match = _IN_ENVIRONMENT.fullmatch(text)
@@ -174,7 +192,7 @@ def environment_of(tally: Tally, name: str | None) -> str | None:
     return found
 
 
-def _file(text: str, *, must: bool = True) -> Path | None:
+def file_named(text: str, *, must: bool = True) -> Path | None:
     """The file of that name; None where a text is none, or names a database."""
     if not text or len(text) > 4096 or "://" in text or not _NO_FILE.isdisjoint(text) or not text.isprintable():
         return None

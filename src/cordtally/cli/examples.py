@@ -26,7 +26,15 @@ EXAMPLES = {
         "vet services/tide-gauge/settings.py --fail-on warning",
         "vet tides@production",
     ),
-    "show": ("show", "show tides --environment production", "show tides --to npgsql"),
+    "show": (
+        "show tides --environment production",
+        "show services/customs-desk/appsettings.json",
+        "show tides --to npgsql",
+    ),
+    "amend": (
+        "amend services/buoy-sessions/settings.yaml --host sessions-2",
+        "amend services/fog-signal/.env FOG_DSN --user keeper",
+    ),
     "dial": ("dial logbook", "dial --from-env TIDES_URL --limit 2s"),
     "sweep": ("sweep .", "sweep services pools --quiet --fail-on never"),
     "drivers": (

@@ -3,28 +3,38 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from ..exchange import write
 from ..tally import Resolved, load
 from . import completing
-from .connections import environment_of, first_target
+from .connections import environment_of, file_named, first_target
 from .inputs import environment_option, json_option, target_option
 from .layout import Line
 from .output import print_json
 from .screen import Screen
 
+if TYPE_CHECKING:
+    from ..config import Declared
+
 
 @click.command("show")
-@click.argument("cord", required=False, shell_complete=completing.cords)
+@click.argument("what", nargs=-1, shell_complete=completing.connections)
 @environment_option
 @target_option("Show it as written for this driver; the cord's own if absent.")
 @json_option
 def command(
-    cord: str | None, environment: str | None, tally_file: Path | None, target: str | None, as_json: bool
+    what: tuple[str, ...], environment: str | None, tally_file: Path | None, target: str | None, as_json: bool
 ) -> int:
-    """Show a resolved cord: each field, and the layer that it came from. Without a name: all cords."""
+    """Show a cord: each field, and its layer; without a name all cords; of files the connections that they declare."""
+    files = [file for one in what if (file := file_named(one)) is not None]
+    if files and len(files) == len(what):
+        return _show_files(files, environment, as_json)
+    if len(what) > 1:
+        raise click.UsageError("name one cord, or files alone")
+    cord = what[0] if what else None
     tally = load(tally_file)
     environment = environment_of(tally, environment)
     if cord is None:
@@ -65,3 +75,37 @@ def _summary(resolved: Resolved) -> tuple[str, str, str, str, str]:
         str(cord.database or "–"),
         "–" if cord.password is None else str(cord.password),
     )
+
+
+def _show_files(files: list[Path], environment: str | None, as_json: bool) -> int:
+    """Show the connections that files declare, each with its places."""
+    from ..config import declared_in
+
+    found = [(file, [one for one in declared_in(file) if environment in {None, one.environment}]) for file in files]
+    if as_json:
+        documents = [one.to_dict() for _, every in found for one in every]
+        print_json({"schema": "cordtally/declared/1", "connections": documents})
+        return 0
+    screen = Screen()
+    for index, (file, every) in enumerate(found):
+        if index:
+            screen.say()
+        title = every[0].layout.title if every else "no connection"
+        screen.say(f"{file}: {title}", "bold", whole=True)
+        screen.table([_row(one) for one in every], heads=("name", "engine", "place", "user", "password", "line"))
+        for one in every:
+            if one.problem:
+                screen.say(f"{one.title}: {one.problem}", "yellow", hang=2)
+    return 0
+
+
+def _row(one: Declared) -> tuple[str, ...]:
+    from ..config import secret_state
+
+    cord, lines = one.cord, sorted((one.place_of(role) or (0, 0))[0] for role in one.slots)
+    shown = str(lines[0]) if len(set(lines)) == 1 else f"{lines[0]}-{lines[-1]}"
+    if cord is None:
+        return one.title, "–", "–", "–", secret_state(one), shown
+    hosts = ", ".join(map(str, cord.hosts))
+    place = f"{hosts}/{cord.database}" if hosts and cord.database else hosts or str(cord.database or "–")
+    return one.title, cord.engine, place, str(cord.user or "–"), secret_state(one), shown

@@ -36,13 +36,19 @@ _WORDS = frozenset(
 )
 
 
+_RUBY = pattern(r"<%=\s*ENV(?:\.fetch\(|\[)\s*[\"']([A-Za-z_]\w{0,60})[\"'][^%<>]{0,80}%>")
 _VARIABLE = pattern(r"(?:\$\{|\$\(|#\{|\{\{)\s*([A-Za-z_][\w.-]{0,60})[^{}()]{0,80}(?:\}\}?|\))|%([A-Za-z_]\w{0,60})%")
+
+
+_LONGEST = 160  # characters
 
 
 def variable_in(text: str) -> str | None:
     """Give the name of the variable that is to be filled in, where a text is nothing else: ``${NAME}``, ``%NAME%``."""
-    match = _VARIABLE.fullmatch(text) if len(text) <= 160 else None
-    return None if match is None else match[1] or match[2]
+    if len(text) > _LONGEST:
+        return None
+    match = _VARIABLE.fullmatch(text) or _RUBY.fullmatch(text)
+    return None if match is None else next(name for name in match.groups() if name)
 
 
 def is_placeholder(text: str) -> bool:

@@ -1,0 +1,55 @@
+"""Connections in files of no known layout: whole texts in any value, and keys whose last word speaks."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+from ..errors import AmbiguousText, CordTallyError
+from ..exchange import read
+from ..patterns import pattern
+from ..syntax import Slot
+from .layouts import CordPlaces, Found, Layout
+
+_TEXT = pattern(r"(?:[A-Za-z][\w.+-]*:)+//\S+|(?:[\w ]+=[^;]*;){2,}.*|\S+@(?:tcp|unix)\(.*", re.DOTALL)
+_WORD = pattern(r"[A-Z]+(?![a-z])|[A-Za-z][a-z0-9]*|\d+")
+
+
+def find_speaking(layout: Layout, found: Iterable[Slot]) -> list[Found]:
+    """Give a connection for each whole text, and one for each group of keys that speak of a host or a database."""
+    texts, groups = list[Slot](), dict[str, dict[str, Slot]]()
+    roles = {word: role for role, words in layout.words.items() for word in words}
+    for slot in found:
+        value = slot.node.value or ""
+        if _TEXT.fullmatch(value) and _is_text(value):
+            texts.append(slot)
+            continue
+        group, word = _parted(slot)
+        if word in roles:
+            groups.setdefault(group, {}).setdefault(roles[word], slot)
+    places, made = CordPlaces(places={}), []
+    for slot in texts:
+        # berths.user and berths.password belong to berths.url, unless they are a connection of their own
+        group = _parted(slot)[0]
+        beside = groups.pop(group, {}) if "host" not in groups.get(group, {}) else {}
+        made.append(Found(".".join(slot.path), None, places, {"text": slot, **beside}))
+    for name, parts in groups.items():
+        if ("host" in parts and len(parts) > 1) or {"database", "user", "password"} <= set(parts):
+            made.append(Found(name or "default", None, places, parts))
+    return made
+
+
+def _parted(slot: Slot) -> tuple[str, str]:
+    """Part a key into what it is about and its last word."""
+    words = [word.casefold() for word in _WORD.findall(slot.path[-1])] if slot.path else []
+    return ".".join([*slot.path[:-1], "_".join(words[:-1])]).strip("."), words[-1] if words else ""
+
+
+def _is_text(value: str) -> bool:
+    try:
+        read(value)
+    except AmbiguousText:
+        return True
+    except CordTallyError as error:
+        return "placeholder" in str(error)
+    return True

@@ -1,0 +1,10 @@
+"""Files as trees of values with their places, and edits that leave every other byte as it was.
+
+Formats with a grammar are read through tree-sitter, files of lines by their reader's dialect; neither runs anything.
+"""
+
+from .files import Tree, format_of, open_tree
+from .nodes import Node, Slot, slots
+from .source import Source, Splice
+
+__all__ = ["Node", "Slot", "Source", "Splice", "Tree", "format_of", "open_tree", "slots"]

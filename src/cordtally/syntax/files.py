@@ -1,0 +1,83 @@
+"""Opens a file as its tree, by its format; and writes a value into a slot of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import NamedTuple
+
+from .lines import DIALECTS, encode_value, parse_lines, read_value
+from .nodes import Node, Slot, slots
+from .scalars import decode, encode
+from .source import Source, Splice
+from .trees import LANGUAGES, load_language, parse_tree
+
+_LINES = {".properties": "properties", ".env": "variables", ".ini": "ini", ".cfg": "ini", ".cnf": "ini"}
+
+
+class Tree(NamedTuple):
+    """A file, its format, and what stands in it."""
+
+    source: Source
+    format: str
+    root: Node
+
+    def slots(self) -> list[Slot]:
+        """Give every scalar with its path."""
+        return list(slots(self.root))
+
+    def splice(self, node: Node, value: str) -> Splice:
+        """Give the edit that puts a value where a scalar stands, written for the format and read back.
+
+        Raises
+        ------
+        FieldError
+            When the format cannot hold it.
+        """
+        if self.format in DIALECTS:
+            return Splice(node.start, node.end, encode_value(value, node.style, DIALECTS[self.format]))
+        return Splice(node.start, node.end, encode(value, node.style))
+
+    def read_value(self, written: str, style: str) -> str:
+        """Give what a scalar stands for, as it would be written there in a style."""
+        if self.format in DIALECTS:
+            return read_value(written, DIALECTS[self.format])
+        return decode(written, self.style_of(written, style)) or ""
+
+    @staticmethod
+    def style_of(written: str, style: str) -> str:
+        """The style in which a new value was written, which need not be that of the old one."""
+        family = style.partition("-")[0]
+        quoted = {"'": "yaml-single", '"': "yaml-double"}.get(written[:1], "yaml-plain")
+        return quoted if family == "yaml" else style
+
+
+def format_of(path: Path) -> str | None:
+    """Name the format of a file by its name; None where none is known."""
+    name = path.name.lower()
+    if name.startswith(".env") or name.endswith(".env"):
+        return "variables"
+    if path.suffix.lower() in _LINES:
+        return _LINES[path.suffix.lower()]
+    for known in sorted(LANGUAGES.glob("*.toml")):
+        if path.suffix.lower() in load_language(known.stem)["endings"]:
+            return known.stem
+    return None
+
+
+def open_tree(path: Path, format_name: str) -> Tree:
+    """Read a file as its format.
+
+    Raises
+    ------
+    FieldError
+        When it is no text of that format's encoding.
+    MissingExtra
+        When the format's grammar is not installed.
+    OSError
+        When it cannot be read.
+    """
+    if format_name in DIALECTS:
+        source = Source.load(path, fallback="latin-1" if DIALECTS[format_name].ascii_only else "utf-8")
+        return Tree(source, format_name, parse_lines(source.text, DIALECTS[format_name]))
+    source = Source.load(path)
+    return Tree(source, format_name, parse_tree(source.text, format_name))

@@ -1,0 +1,58 @@
+"""The tree of a file that holds settings: maps, lists and scalars, each with its span of characters."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+Path = tuple[str, ...]
+
+
+@dataclass(slots=True, eq=False)
+class Node:
+    """A value: ``kind`` is ``map``, ``list``, ``scalar`` or ``documents``.
+
+    ``start`` and ``end`` bound it as it is written, quotes included; ``value`` is what a reader makes of a scalar, and
+    ``style`` how that is written: data of the format. A node that is ``shared`` stands for several places.
+    """
+
+    kind: str
+    start: int
+    end: int
+    value: str | None = None
+    style: str = ""
+    pairs: list[tuple[Node, Node]] = field(default_factory=list)
+    items: list[Node] = field(default_factory=list)
+    shared: bool = False
+
+
+class Slot(NamedTuple):
+    """A scalar, and the path of keys that leads to it; ``document`` counts the documents of a file from 0."""
+
+    path: Path
+    node: Node
+    key: Node | None
+    document: int = 0
+
+
+def slots(root: Node) -> Iterator[Slot]:
+    """Give every scalar of a tree with its path, in the order of the file; places in a list are numbers from 0."""
+    if root.kind == "documents":
+        for number, document in enumerate(root.items):
+            for slot in _below(document, (), None):
+                yield slot._replace(document=number)
+    else:
+        yield from _below(root, (), None)
+
+
+def _below(node: Node, path: Path, key: Node | None) -> Iterator[Slot]:
+    if node.kind == "scalar":
+        yield Slot(path, node, key)
+    for name, value in node.pairs:
+        if name.value == "<<" and value.kind == "map":  # YAML's merge key: as if it stood here
+            yield from _below(value, path, key)
+        else:
+            yield from _below(value, (*path, name.value or ""), name)
+    for number, value in enumerate(node.items):
+        yield from _below(value, (*path, str(number)), key)

@@ -1,0 +1,128 @@
+"""Turns what a tree-sitter grammar sees in a file into the tree of `nodes`; what the grammar calls things is data."""
+
+from __future__ import annotations
+
+import tomllib
+from bisect import bisect_right
+from collections.abc import Mapping
+from functools import cache
+from importlib import import_module
+from itertools import accumulate
+from pathlib import Path
+from typing import Any
+
+from ..errors import MissingExtra
+from .nodes import Node
+from .scalars import decode
+
+LANGUAGES = Path(__file__).parents[1] / "catalog" / "languages"
+_DEEPEST = 200
+
+
+@cache
+def load_language(name: str) -> Mapping[str, Any]:
+    """Load what is known about a format that has a grammar."""
+    return tomllib.loads((LANGUAGES / f"{name}.toml").read_text("utf-8"))
+
+
+@cache
+def _parser(name: str) -> Any:  # noqa: ANN401 -- of a package that need not be there
+    language = load_language(name)
+    try:
+        import tree_sitter
+
+        grammar = import_module(language["module"])
+    except ImportError:
+        raise MissingExtra(language["package"], "files", f"reading {name.upper()}") from None
+    return tree_sitter.Parser(tree_sitter.Language(grammar.language()))
+
+
+def parse_tree(text: str, name: str) -> Node:
+    """Parse a text in the format of that name.
+
+    Raises
+    ------
+    MissingExtra
+        When the grammar's package is not installed.
+    """
+    data = text.encode("utf-8")
+    return _Builder(text, data, load_language(name)).build(_parser(name).parse(data).root_node)
+
+
+class _Builder:
+    def __init__(self, text: str, data: bytes, language: Mapping[str, Any]) -> None:
+        self.text, self.language = text, language
+        # byte offsets of the grammar become those of characters
+        self.widths = None if len(data) == len(text) else list(accumulate(len(c.encode()) for c in text))
+        self.anchors: dict[str, Node] = {}
+
+    def at(self, offset: int) -> int:
+        return offset if self.widths is None else bisect_right(self.widths, offset)
+
+    def build(self, found: Any, depth: int = 0) -> Node:  # noqa: ANN401
+        """Make the node of what the grammar found; what is none of the known kinds is an empty scalar."""
+        language, kind = self.language, found.type
+        start, end = self.at(found.start_byte), self.at(found.end_byte)
+        if depth > _DEEPEST:
+            return Node("scalar", start, end)
+        if kind == language.get("documents"):
+            inner = [self.build(child, depth + 1) for child in found.children if child.type == "document"]
+            return Node("documents", start, end, items=inner)
+        if kind in language["through"]:
+            return self._through(found, depth)
+        if kind in language["maps"]:
+            pairs = [
+                pair
+                for child in found.children
+                if child.type in language["pairs"] and (pair := self._pair(child, depth))
+            ]
+            return Node("map", start, end, pairs=pairs)
+        if kind in language["lists"]:
+            return Node(
+                "list",
+                start,
+                end,
+                items=[self.build(c, depth + 1) for c in found.children if c.is_named and c.type != "comment"],
+            )
+        style = language["scalars"].get(kind, "")
+        return Node("scalar", start, end, decode(self.text[start:end], style) if style else None, style)
+
+    def _pair(self, found: Any, depth: int) -> tuple[Node, Node] | None:  # noqa: ANN401
+        key, value = found.child_by_field_name("key"), found.child_by_field_name("value")
+        if key is None:
+            return None
+        end = self.at(found.end_byte)
+        return self.build(key, depth + 1), Node("scalar", end, end) if value is None else self.build(value, depth + 1)
+
+    def _through(self, found: Any, depth: int) -> Node:  # noqa: ANN401
+        """What only wraps another node, and may name it for others (YAML's anchors), or be such a name (an alias)."""
+        named = [child for child in found.children if child.is_named and child.type not in {"comment", "tag"}]
+        anchor = next((c for c in named if c.type == "anchor"), None)
+        inner = next((child for child in named if child is not anchor), None)
+        if inner is None:
+            return Node("scalar", self.at(found.start_byte), self.at(found.end_byte))
+        if inner.type == "alias":
+            target = self.anchors.get(self._named(inner, "alias"))
+            if target is not None:
+                share(target)
+                return target
+            return Node("scalar", self.at(found.start_byte), self.at(found.end_byte))
+        made = self.build(inner, depth + 1)
+        if anchor is not None:
+            self.anchors[self._named(anchor, "anchor")] = made
+        return made
+
+    def _named(self, found: Any, what: str) -> str:  # noqa: ANN401
+        wanted = self.language[what]
+        return next((child.text.decode() for child in found.children if child.type == wanted), "")
+
+
+def share(node: Node) -> None:
+    """Mark a node, and all below it, as standing for several places."""
+    if not node.shared:
+        node.shared = True
+        for name, value in node.pairs:
+            share(name)
+            share(value)
+        for value in node.items:
+            share(value)

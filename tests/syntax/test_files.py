@@ -1,0 +1,120 @@
+"""Edits of one value: its reader sees the new one, and every other byte stays."""
+
+import configparser
+import json
+import os
+import stat
+import subprocess
+
+import pytest
+import yaml
+from hypothesis import given
+from hypothesis import strategies as st
+
+import cordtally as ct
+from cordtally.syntax import Source, open_tree
+from cordtally.syntax.lines import DIALECTS, encode_value, parse_lines, read_value
+
+AWKWARD = ["a b", "a#b", "a #b", "'", '"', "it's", 'a"b', "\\", "a\\nb", "p$1x", "${X}", "$(echo hi)", "`id`", "%s", "100%", "no", "on", "null", "~", "010",
+           "1_0", "12:30", "0x1F", "5432", "a=b", "a:b", ": x", "- x", "{x}", "[x]", "é", "ü", "⚓", " lead", "trail ", "", "!x", "&x", "*x", "|", ">", "?", "@x", ",", "<x>"]  # fmt: skip
+VALUES = st.one_of(st.sampled_from(AWKWARD), st.text(st.characters(min_codepoint=32, max_codepoint=0x2FFF, exclude_characters="\x7f\x85\u2028\u2029"), max_size=12))
+BODIES = {
+    "json": '{{\n  // a comment\n  "a": 1,\n  "target": {value},\n  "z": ["é", {{"k": null}}]\n}}{end}',
+    "yaml": "# a comment\na: &x\n  b: 1\nlist: [1, two]\ntarget: {value} # behind\nother:\n  <<: *x\nz: >-\n  folded\n  text\n---\nb: 2{end}",
+    "properties": "! a comment\na = 1\ntarget={value}\nb : x\\\n   y\nz\\ z value{end}",
+    "variables": "# a comment\nexport A=1\ntarget={value} # behind\nZ='x y'{end}",
+    "ini": "[one]\na = 1\ntarget = {value}\n; a comment\n[two]\ntarget = other{end}",
+}
+
+
+def bash(path):
+    script = f'set -a; . "{path}"; printf "%s." "$target"'
+    return subprocess.run(["bash", "-c", script], capture_output=True, check=True, env={"PATH": os.environ["PATH"], "LC_ALL": "C.UTF-8"}).stdout.decode()[:-1]
+
+
+def section(path):
+    parser = configparser.RawConfigParser()
+    parser.read(path, encoding="utf-8")
+    return parser["one"]["target"]
+
+
+READERS = {
+    "json": lambda path: json.loads(path.read_text("utf-8-sig").replace("// a comment", ""))["target"],
+    "yaml": lambda path: next(yaml.safe_load_all(path.read_bytes()))["target"],
+    "variables": bash,
+    "ini": section,
+}
+
+
+def slot_of(tree):
+    return next(slot for slot in tree.slots() if slot.path[-1] == "target")
+
+
+@pytest.mark.parametrize("name", BODIES)
+@given(old=st.sampled_from(["old", '"old"']), value=VALUES, crlf=st.booleans(), mark=st.booleans(), end=st.sampled_from(["", "\n"]))
+def test_an_edit_is_seen_by_the_reader_and_touches_nothing_else(tmp_path_factory, name, old, value, crlf, mark, end):
+    if old == "old" and name == "json":
+        old = '"old"'
+    body = BODIES[name].format(value=old, end=end)
+    encoding = "latin-1" if name == "properties" else "utf-8"
+    data = (b"\xef\xbb\xbf" if mark and name in {"json", "yaml"} else b"") + body.replace("\n", "\r\n" if crlf and name != "variables" else "\n").encode(encoding)
+    path = tmp_path_factory.mktemp("edited") / f"file.{name}"
+    path.write_bytes(data)
+    tree = open_tree(path, name)
+    slot = slot_of(tree)
+    try:
+        splice = tree.splice(slot.node, value)
+    except ct.FieldError:
+        assert name in {"variables", "ini"}, value  # these cannot hold everything
+        return
+    made = tree.source.spliced([splice])
+    before, after = data.index(old.encode()), len(data) - data.index(old.encode()) - len(old.encode())
+    assert (made[:before], made[len(made) - after :]) == (data[:before], data[len(data) - after :])
+    path.write_bytes(made)
+    assert slot_of(open_tree(path, name)).node.value == value
+    if name in READERS:
+        assert READERS[name](path) == value, made
+
+
+@given(VALUES, st.sampled_from(sorted(DIALECTS)), st.sampled_from(["plain", "'", '"']))
+def test_a_value_is_written_as_its_reader_reads_it_or_not_at_all(value, name, style):
+    try:
+        written = encode_value(value, style, DIALECTS[name])
+    except ct.FieldError:
+        return
+    assert read_value(written, DIALECTS[name]) == value
+    (pair,) = parse_lines(f"k={written}\n", DIALECTS[name]).pairs
+    assert (pair[0].value, pair[1].value) == ("k", value)
+
+
+PROPERTIES = [("a=b", {"a": "b"}), ("a b", {"a": "b"}), ("a:b", {"a": "b"}), ("a = b=c", {"a": "b=c"}), ("a\\ b=c", {"a b": "c"}), ("a=\\u00fc", {"a": "ü"}), ("a=b\\\n   c", {"a": "bc"}),
+              ("a", {"a": ""}), ("#a=b\n!c=d\ne=f", {"e": "f"}), ("a=\\ b", {"a": " b"}), ("a=\\tb\\q", {"a": "\tbq"}), ("a=1\na=2", {"a": "2"}), ("a=C:\\\\x", {"a": "C:\\x"})]  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "found"), PROPERTIES)
+def test_properties_are_read_as_java_reads_them(text, found):
+    assert {key.value: value.value for key, value in parse_lines(text, DIALECTS["properties"]).pairs} == found
+
+
+def test_a_file_is_replaced_whole_or_not_at_all(tmp_path):
+    path, link = tmp_path / "a.yaml", tmp_path / "link.yaml"
+    path.write_bytes(b"a: 1\n")
+    path.chmod(0o640)
+    link.symlink_to(path)
+    source = Source.load(link)
+    source.replace(b"a: 2\n")
+    assert (path.read_bytes(), stat.S_IMODE(path.stat().st_mode), link.is_symlink()) == (b"a: 2\n", 0o640, True)
+    with pytest.raises(ct.FieldError, match="has changed meanwhile"):
+        source.replace(b"a: 3\n")
+    assert path.read_bytes() == b"a: 2\n"
+    assert [p.name for p in tmp_path.iterdir() if p.name.startswith(".")] == []
+
+
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "utf-16-be", "latin-1"])
+def test_encodings_stay(tmp_path, encoding):
+    path = tmp_path / ("a.properties" if encoding == "latin-1" else "a.yaml")
+    mark = b"\xfe\xff" if encoding == "utf-16-be" else b""
+    path.write_bytes(mark + "a: gr\xfcn\nb: x\n".encode(encoding))
+    tree = open_tree(path, "properties" if encoding == "latin-1" else "yaml")
+    made = tree.source.spliced([tree.splice(tree.slots()[1].node, "w")])
+    assert made == mark + "a: gr\xfcn\nb: w\n".encode(encoding)
