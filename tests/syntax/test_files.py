@@ -3,8 +3,10 @@
 import configparser
 import json
 import os
+import shutil
 import stat
 import subprocess
+from xml.etree import ElementTree
 
 import pytest
 import yaml
@@ -23,6 +25,9 @@ BODIES = {
     "yaml": "# a comment\na: &x\n  b: 1\nlist: [1, two]\ntarget: {value} # behind\nother:\n  <<: *x\nz: >-\n  folded\n  text\n---\nb: 2{end}",
     "properties": "! a comment\na = 1\ntarget={value}\nb : x\\\n   y\nz\\ z value{end}",
     "variables": "# a comment\nexport A=1\ntarget={value} # behind\nZ='x y'{end}",
+    "python": "# a comment\nDATABASES = {{'a': {{\n    'é': [1],\n    'target': {value},  # behind\n}}}}\nURL = 'x' 'y'{end}",
+    "php": "<?php\n// a comment\n$cfg = ['a' => 1, 'é' => \"x\",\n  'target' => {value}, # behind\n];{end}",
+    "xml": '<?xml version="1.0"?>\n<a>\n <!-- c -->\n <b name="é" target={value} z="&amp;"/>\n</a>{end}',
     "ini": "[one]\na = 1\ntarget = {value}\n; a comment\n[two]\ntarget = other{end}",
 }
 
@@ -38,23 +43,34 @@ def section(path):
     return parser["one"]["target"]
 
 
+def executed(path):
+    found = {}
+    exec(path.read_text("utf-8"), found)
+    return found["DATABASES"]["a"]["target"]
+
+
 READERS = {
+    "python": executed,
+    "xml": lambda path: ElementTree.parse(path).getroot()[0].get("target"),
     "json": lambda path: json.loads(path.read_text("utf-8-sig").replace("// a comment", ""))["target"],
     "yaml": lambda path: next(yaml.safe_load_all(path.read_bytes()))["target"],
     "variables": bash,
     "ini": section,
 }
+if shutil.which("php"):
+    SHOWN = 'error_reporting(0); include $argv[1]; echo $cfg["target"], ".";'
+    READERS["php"] = lambda path: subprocess.run(["php", "-r", SHOWN, str(path)], capture_output=True, check=True).stdout.decode()[:-1]
 
 
 def slot_of(tree):
-    return next(slot for slot in tree.slots() if slot.path[-1] == "target")
+    return next(slot for slot in tree.slots() if slot.path[-1].lstrip("@") == "target")
 
 
 @pytest.mark.parametrize("name", BODIES)
 @given(old=st.sampled_from(["old", '"old"']), value=VALUES, crlf=st.booleans(), mark=st.booleans(), end=st.sampled_from(["", "\n"]))
 def test_an_edit_is_seen_by_the_reader_and_touches_nothing_else(tmp_path_factory, name, old, value, crlf, mark, end):
-    if old == "old" and name == "json":
-        old = '"old"'
+    if old == "old" and name in {"json", "python", "php", "xml"}:
+        old = "'old'" if name != "json" else '"old"'
     body = BODIES[name].format(value=old, end=end)
     encoding = "latin-1" if name == "properties" else "utf-8"
     data = (b"\xef\xbb\xbf" if mark and name in {"json", "yaml"} else b"") + body.replace("\n", "\r\n" if crlf and name != "variables" else "\n").encode(encoding)

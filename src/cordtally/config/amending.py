@@ -49,7 +49,12 @@ def amend(declared: Declared, changes: Mapping[str, str]) -> Amendment:
         several connections, or such that the value would not be read back. The message says why, and where else.
     """
     tree = declared.tree
-    splices = list(_splices(declared, _parts(changes)))
+    parts = _parts(changes)
+    if declared.places.carries_port and "port" in parts:
+        old = parse_host(declared.slots["host"].node.value or "") if "host" in declared.slots else None
+        host = parts.get("host") or (str(old.address) if old is not None else "")
+        parts["host"] = f"{host}:{parts.pop('port')}"
+    splices = list(_splices(declared, parts))
     data = tree.source.spliced(splices)
     others = [one for one in declared_in(tree.source.path) if one.title != declared.title]
     hidden = {splice.start: splice for one in (*others, declared) for splice in _hidden(one)}
@@ -73,32 +78,41 @@ def _hidden(declared: Declared) -> Iterator[Splice]:
     """What is shown in place of the secrets of a connection."""
     own, text = declared.slots.get("password"), declared.slots.get("text")
     if own is not None and own.node.value and "password" not in declared.from_variables:
-        yield Splice(own.node.start, own.node.end, MASK)
+        raw = declared.tree.source.text[own.node.start : own.node.end]
+        yield Splice(own.node.start, own.node.end, _quoted_as(raw))
     if text is not None and (declared.reading is None or declared.reading.secret_spans):
         shown = MASK if declared.reading is None else str(declared.reading.text)
         raw = declared.tree.source.text[text.node.start : text.node.end]
-        yield Splice(text.node.start, text.node.end, _dressed(declared, raw, text.node.value or "", shown))
+        yield Splice(text.node.start, text.node.end, _dressed(declared, text, raw, shown))
 
 
 def _shown(declared: Declared, splice: Splice) -> Splice:
     """What is shown of a new value."""
     own, text = declared.slots.get("password"), declared.slots.get("text")
     if own is not None and splice.start == own.node.start:
-        return splice._replace(text=MASK)
+        return splice._replace(text=_quoted_as(splice.text))
     if text is not None and splice.start == text.node.start and declared.reading is not None:
         made = declared.tree.read_value(splice.text, text.node.style)
         again = read(made, driver=declared.reading.target)
         if again.secret_spans:
-            return splice._replace(text=_dressed(declared, splice.text, made, str(again.text)))
+            shown = splice.text.replace(made, str(again.text)) if made in splice.text else ""
+            return splice._replace(text=shown or _dressed(declared, text, "", str(again.text)))
     return splice
 
 
-def _dressed(declared: Declared, raw: str, value: str, shown: str) -> str:
-    """A masked text in place of the one that is written there, in the same quotes."""
+def _quoted_as(raw: str) -> str:
+    """The mask in the quotes in which a value stands."""
+    quote = raw[0] if len(raw) > 1 and raw[0] == raw[-1] and raw[0] in "'\"" else ""
+    return f"{quote}{MASK}{quote}"
+
+
+def _dressed(declared: Declared, slot: Slot, raw: str, shown: str) -> str:
+    """A masked text in place of what is written there, in the same quotes where they can be told."""
+    value = slot.node.value or ""
     if value and value in raw:
         return raw.replace(value, shown)
     try:
-        return declared.tree.splice(declared.slots["text"].node, shown).text
+        return declared.tree.splice(slot.node, shown).text
     except FieldError:
         return shown
 
@@ -131,6 +145,8 @@ def _splices(declared: Declared, parts: dict[str, str]) -> Iterator[Splice]:
             yield declared.tree.splice(slot.node, value)
     if in_text:
         slot, reading = declared.slots["text"], declared.reading
+        if slot.node.value is None:
+            raise FieldError(f"the text of {declared.title} is computed: it cannot be edited in place")
         if reading is None:
             raise FieldError(f"the text of {declared.title} cannot be edited: {declared.problem}")
         yield declared.tree.splice(slot.node, new_text(reading, slot.node.value or "", in_text))
@@ -141,8 +157,8 @@ def _refuse(declared: Declared, role: str, slot: Slot) -> None:
     if slot.node.shared:
         message = f"{where} stands for several connections: give {declared.title} a {role} of its own there first"
         raise FieldError(message, path=declared.tree.source.path)
-    if slot.node.value is not None and is_stand_in(slot.node.value) and role in declared.from_variables:
-        name = declared.from_variables[role]
+    if slot.node.variable or (role in declared.from_variables and is_stand_in(slot.node.value or "")):
+        name = slot.node.variable or declared.from_variables[role]
         raise FieldError(
             f"{where}: the {role} is filled in from {name}; change it there", path=declared.tree.source.path
         )

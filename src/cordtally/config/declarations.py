@@ -145,10 +145,12 @@ def _declared(tree: Tree, layout: Layout, found: Found, environment: str | None)
         slots=found.slots,
     )
     values = {role: slot.node.value or "" for role, slot in found.slots.items()}
-    variables = {role: name for role, value in values.items() if (name := variable_in(value)) is not None}
+    variables = {
+        role: name for role, slot in found.slots.items() if (name := slot.node.variable or variable_in(values[role]))
+    }
     made = replace(made, from_variables=variables)
     try:
-        return _with_cord(made, {role: value for role, value in values.items() if role not in variables})
+        return _with_cord(made, {r: v for r, v in values.items() if r not in variables or found.slots[r].node.variable})
     except AmbiguousText as error:
         return replace(made, problem=f"{error.problem}: {', '.join(error.targets)}")
     except TextError as error:

@@ -20,13 +20,15 @@ ROLES = ("text", "engine_in", "host", "port", "database", "user", "password")
 class CordPlaces(Record):
     """Where the parts of a connection stand: by role the paths of keys, with ``{name}`` and ``{environment}`` in them.
 
-    ``wins`` says whether a part counts that stands beside a text which has that part, too.
+    ``wins`` says whether a part counts that stands beside a text which has that part, too; where the host
+    ``carries_port``, a port stands behind it.
     """
 
     places: Mapping[str, tuple[str, ...]]
     name: str = ""
     engine: str | None = None
     wins: str = "text"
+    carries_port: bool = False
 
 
 class Layout(Record):
@@ -34,7 +36,8 @@ class Layout(Record):
 
     With ``relaxed`` names, capitals, hyphens and underscores do not count; ``needs`` is a key without which a file is
     another framework's; what stands under a key that it ``skips`` is only there for others to share; ``engines`` maps
-    the words of ``engine_in``; ``words`` are roles by the last word of a key.
+    the words of ``engine_in``; ``words`` are roles by the last word of a key. Of two ``equal`` keys the first or the
+    last one counts.
     """
 
     id: str
@@ -46,6 +49,7 @@ class Layout(Record):
     needs: str = ""
     variables: str = ""
     skips: tuple[str, ...] = ()
+    equal: str = "last"
     cords: tuple[CordPlaces, ...] = ()
     engines: Mapping[str, str] = {}
     words: Mapping[str, tuple[str, ...]] = {}
@@ -86,7 +90,7 @@ def layout_of(path: Path, found: Iterable[Slot]) -> tuple[Layout, str | None]:
     for layout in load_layouts().values():
         for pattern in layout.files:
             match = _file_pattern(pattern).fullmatch(path.name)
-            if match is not None and (not layout.needs or layout.needs in keys):
+            if match is not None and (not layout.needs or any(key.startswith(layout.needs) for key in keys)):
                 groups = match.groupdict()
                 if any(_matched(layout, places, keys) for places in layout.cords):
                     return layout, groups.get("environment")
@@ -101,7 +105,7 @@ def _matched(layout: Layout, places: CordPlaces, keys: Iterable[str]) -> bool:
 def find_cords(layout: Layout, found: Iterable[Slot]) -> list[Found]:
     """Give the connections that stand at a layout's places, in the order in which they first appear.
 
-    Of two slots for one role the first pattern that is listed counts, and of two equal keys the last one.
+    Of two slots for one role the first pattern that is listed counts, of two equal keys the one that the layout says.
     """
     by_name: dict[tuple[str, str | None], Found] = {}
     ranks: dict[tuple[str, str | None, str], int] = {}
@@ -116,7 +120,8 @@ def find_cords(layout: Layout, found: Iterable[Slot]) -> list[Found]:
                     groups = match.groupdict()
                     name, environment = groups.get("name") or places.name, groups.get("environment")
                     entry = by_name.setdefault((name, environment), Found(name, environment, places, {}))
-                    if rank <= ranks.get((name, environment, role), rank):
+                    best = ranks.get((name, environment, role))
+                    if best is None or rank < best or (rank == best and layout.equal == "last"):
                         ranks[name, environment, role] = rank
                         entry.slots[role] = slot
     return [

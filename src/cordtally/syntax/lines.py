@@ -47,7 +47,7 @@ DIALECTS = {
         separators="=: \t\f", comments="#!", escapes="properties", folds=True, ascii_only=True, plain=""
     ),
     # what the readers of variables files agree on: the words of a shell that expand nothing
-    "variables": Dialect(trailing="#", quotes="\"'", escapes="double", prefix="export", plain=r"[\w./:@%+,=~-]*"),
+    "variables": Dialect(trailing="#", quotes="\"'", escapes="double", prefix="export", plain=r"[\w./:@%+,=-]*"),
     # systemd.exec(5): # in a line belongs to the value
     "systemd": Dialect(comments="#;", quotes="\"'", folds=True, plain=r"[\w./:@%+,=~#-]*"),
     # docker --env-file: quotes belong to the value
@@ -225,7 +225,8 @@ def encode_value(value: str, style: str, dialect: Dialect) -> str:
         writers = tuple(_WRITERS[one] for one in dict.fromkeys(order) if one == "plain" or one in dialect.quotes)
     for write in writers:
         made = write(value)
-        if write is _plain and re.fullmatch(dialect.plain, value) is None:
+        # readers take blanks off both ends, Python's those that are no ASCII, too
+        if write is _plain and (re.fullmatch(dialect.plain, value) is None or value != value.strip()):
             continue
         if _stands_alone(made, value, dialect):
             return made

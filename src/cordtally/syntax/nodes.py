@@ -14,7 +14,8 @@ class Node:
     """A value: ``kind`` is ``map``, ``list``, ``scalar`` or ``documents``.
 
     ``start`` and ``end`` bound it as it is written, quotes included; ``value`` is what a reader makes of a scalar, and
-    ``style`` how that is written: data of the format. A node that is ``shared`` stands for several places.
+    ``style`` how that is written: data of the format. A node that is ``shared`` stands for several places; one with a
+    ``variable`` is looked up in the environment, its value being the default.
     """
 
     kind: str
@@ -25,6 +26,7 @@ class Node:
     pairs: list[tuple[Node, Node]] = field(default_factory=list)
     items: list[Node] = field(default_factory=list)
     shared: bool = False
+    variable: str | None = None
 
 
 class Slot(NamedTuple):

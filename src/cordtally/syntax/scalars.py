@@ -18,7 +18,7 @@ def decode(raw: str, style: str) -> str | None:
     """Give the text that a scalar stands for; None for null, and for what cannot be decoded."""
     try:
         return _DECODERS[style](raw)
-    except (ValueError, KeyError):
+    except (ValueError, KeyError, SyntaxError):
         return None
 
 
@@ -73,12 +73,99 @@ def _as_double(value: str) -> str | None:
     return written if _of_yaml(written) == value else None
 
 
+def _of_attribute(raw: str) -> str:
+    # an XML reader makes blanks of line ends and tabs in an attribute (XML 1.0, 3.3.3)
+    return _of_markup(re.sub(r"\r\n|[\r\n\t]", " ", raw[1:-1]))
+
+
+def _of_markup(raw: str) -> str:
+    """Replace the five entities that every XML has, and numbered characters; others are a file's own."""
+    from xml.sax.saxutils import unescape
+
+    if raw.startswith("<![CDATA[") and raw.endswith("]]>"):
+        return raw[9:-3]
+    plain = re.sub(r"&#(?:x([0-9A-Fa-f]+)|(\d+));", lambda m: chr(int(m[1], 16) if m[1] else int(m[2])), raw)
+    made = unescape(plain, {"&quot;": '"', "&apos;": "'"})
+    if "<" in raw or re.search(r"&[A-Za-z]\w*;", re.sub(r"&(?:amp|lt|gt|quot|apos);", "", raw)):
+        raise ValueError("markup or an entity of the file's own")
+    return made
+
+
+def _as_markup(value: str, extra: dict[str, str]) -> str | None:
+    from xml.sax.saxutils import escape
+
+    if re.search("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]", value):
+        return None  # XML 1.0 has no such characters, escaped or not
+    return escape(value, extra)
+
+
+def _as_attribute(quote: str) -> Callable[[str], str | None]:
+    extra = {"\t": "&#9;", "\n": "&#10;", "\r": "&#13;", quote: "&quot;" if quote == '"' else "&apos;"}
+
+    def write(value: str) -> str | None:
+        made = _as_markup(value, extra)
+        return None if made is None else f"{quote}{made}{quote}"
+
+    return write
+
+
+def _as_text(value: str) -> str | None:
+    # readers trim an element's text: blanks at its ends would be lost
+    return _as_markup(value, {"\r": "&#13;"}) if value == value.strip() and value else None
+
+
+def _of_python(raw: str) -> str | None:
+    from ast import literal_eval
+
+    value = literal_eval(raw)
+    return value if isinstance(value, str) else None
+
+
+def _as_python(quote: str) -> Callable[[str], str | None]:
+    def write(value: str) -> str | None:
+        inner = json.dumps(value, ensure_ascii=not value.isprintable())[1:-1].replace('\\"', '"')
+        made = f"{quote}{inner.replace(quote, chr(92) + quote)}{quote}"
+        return made if _of_python(made) == value else None
+
+    return write
+
+
+def _of_php_single(raw: str) -> str:
+    return re.sub(r"\\([\\'])", r"\1", raw[1:-1])
+
+
+def _of_php_double(raw: str) -> str | None:
+    inner = raw[1:-1]
+    if re.search(r"(?<!\\)(?:\\\\)*(?:\$[A-Za-z_{]|\{\$)", inner):
+        return None  # a variable is put in
+    named = {"n": "\n", "t": "\t", "r": "\r", "v": "\v", "e": "\x1b", "f": "\f", "\\": "\\", "$": "$", '"': '"'}
+    if re.search(r"\\(?:[0-7xu])", inner):
+        return None
+    return re.sub(r"\\(.)", lambda m: named.get(m[1], m[0]), inner, flags=re.DOTALL)
+
+
+def _as_php(value: str) -> str:
+    return "'" + value.replace("\\", "\\\\").replace("'", "\\'") + "'"
+
+
+def _as_number(value: str) -> str | None:
+    return value if value.isascii() and value.isdigit() and (value == "0" or value[0] != "0") else None
+
+
 _DECODERS: dict[str, Callable[[str], str | None]] = {
     "json": _of_json,
     "yaml-plain": _of_yaml,
     "yaml-single": _of_yaml,
     "yaml-double": _of_yaml,
     "yaml-block": _of_yaml,
+    "xml-double": _of_attribute,
+    "xml-single": _of_attribute,
+    "xml-text": _of_markup,
+    "python": _of_python,
+    "php-single": _of_php_single,
+    "php-double": _of_php_double,
+    "number": str,
+    "word": str,
 }
 _WRITERS: dict[str, tuple[Callable[[str], str | None], ...]] = {
     "json": (_as_json,),
@@ -86,4 +173,12 @@ _WRITERS: dict[str, tuple[Callable[[str], str | None], ...]] = {
     "yaml-single": (_as_single, _as_double),
     "yaml-double": (_as_double, _as_single),
     "yaml-block": (_as_single, _as_double),
+    "xml-double": (_as_attribute('"'),),
+    "xml-single": (_as_attribute("'"),),
+    "xml-text": (_as_text,),
+    "python": (_as_python("'"), _as_python('"')),
+    "php-single": (_as_php,),
+    "php-double": (_as_php,),
+    "number": (_as_number,),
+    "word": (),
 }

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import tomllib
-from bisect import bisect_right
 from collections.abc import Mapping
 from functools import cache
 from importlib import import_module
-from itertools import accumulate
 from pathlib import Path
 from typing import Any
 
 from ..errors import MissingExtra
+from .code import build_code
+from .markup import build_markup
 from .nodes import Node
+from .offsets import Offsets
 from .scalars import decode
 
 LANGUAGES = Path(__file__).parents[1] / "catalog" / "languages"
@@ -34,7 +35,7 @@ def _parser(name: str) -> Any:  # noqa: ANN401 -- of a package that need not be 
         grammar = import_module(language["module"])
     except ImportError:
         raise MissingExtra(language["package"], "files", f"reading {name.upper()}") from None
-    return tree_sitter.Parser(tree_sitter.Language(grammar.language()))
+    return tree_sitter.Parser(tree_sitter.Language(getattr(grammar, language.get("grammar", "language"))()))
 
 
 def parse_tree(text: str, name: str) -> Node:
@@ -45,19 +46,16 @@ def parse_tree(text: str, name: str) -> Node:
     MissingExtra
         When the grammar's package is not installed.
     """
-    data = text.encode("utf-8")
-    return _Builder(text, data, load_language(name)).build(_parser(name).parse(data).root_node)
+    data, language = text.encode("utf-8"), load_language(name)
+    root, offsets = _parser(name).parse(data).root_node, Offsets(text, data)
+    build = {"markup": build_markup, "code": build_code}.get(language.get("kind", ""))
+    return _Builder(text, offsets, language).build(root) if build is None else build(root, text, offsets, language)
 
 
 class _Builder:
-    def __init__(self, text: str, data: bytes, language: Mapping[str, Any]) -> None:
-        self.text, self.language = text, language
-        # byte offsets of the grammar become those of characters
-        self.widths = None if len(data) == len(text) else list(accumulate(len(c.encode()) for c in text))
+    def __init__(self, text: str, offsets: Offsets, language: Mapping[str, Any]) -> None:
+        self.text, self.at, self.language = text, offsets.at, language
         self.anchors: dict[str, Node] = {}
-
-    def at(self, offset: int) -> int:
-        return offset if self.widths is None else bisect_right(self.widths, offset)
 
     def build(self, found: Any, depth: int = 0) -> Node:  # noqa: ANN401
         """Make the node of what the grammar found; what is none of the known kinds is an empty scalar."""
