@@ -51,21 +51,21 @@ FILES = {
 }
 DECLARED = [
     ("settings.py", "django", [("default", "postgresql", "gauge:5432", "tides", "keeper", "from PW"), ("log", "sqlite", None, "x.db", None, "–")]),
-    ("wp-config.php", "wordpress", [("default", "mysql", "gauge:3307", "tides", "keeper", "in line 5")]),
+    ("wp-config.php", "wordpress", [("default", "mysql", "gauge:3307", "tides", "keeper", "line 5")]),
     ("database.php", "laravel", [("mysql", "mysql", "127.0.0.1", "tides", "u", "from DB_PASSWORD")]),
-    ("web.config", "aspnet", [("Tides", "sqlserver", "desk\\CUSTOMS", "c", "u", "in line 4")]),
-    ("context.xml", "tomcat", [("jdbc/tides", "postgresql", "gauge", "tides", "keeper", "in line 2")]),
+    ("web.config", "aspnet", [("Tides", "sqlserver", "desk\\CUSTOMS", "c", "u", "line 4")]),
+    ("context.xml", "tomcat", [("jdbc/tides", "postgresql", "gauge", "tides", "keeper", "line 2")]),
     ("hibernate.cfg.xml", "hibernate", [("default", "postgresql", "gauge", "tides", "keeper", "–")]),
     ("persistence.xml", "jpa", [("tides", "mysql", "h", "d", "u", "–")]),
-    ("application.properties", "spring-boot", [("datasource", "mysql", "berths.greywick.example:3307", "berths", "keeper", "in line 3")]),
+    ("application.properties", "spring-boot", [("datasource", "mysql", "berths.greywick.example:3307", "berths", "keeper", "line 3")]),
     ("application-prod.yml", "spring-boot", [("datasource@prod", "postgresql", "gauge.greywick.example:5432", "tides", "keeper", "from DB_PASSWORD")]),
-    ("appsettings.Staging.json", "appsettings", [("Tides@Staging", "postgresql", "gauge", "tides", "u", "in line 3"), ("Odd@Staging", None, None, None, None, "–")]),
+    ("appsettings.Staging.json", "appsettings", [("Tides@Staging", "postgresql", "gauge", "tides", "u", "line 3"), ("Odd@Staging", None, None, None, None, "–")]),
     ("database.yml", "rails", [("primary@development", "postgresql", "gauge.greywick.example", "tides_dev", None, "–"),
                                ("primary@production", "postgresql", "gauge.greywick.example:5433", "tides", "keeper", "from PW"),
                                ("logbook@production", "sqlite", None, "log.sqlite", None, "–"),
-                               ("charts@production", "postgresql", "charts.greywick.example", "charts", "keeper", "in line 18")]),
-    (".env", "laravel-variables", [("default", "postgresql", "gauge:5432", "tides", "keeper", "in line 7")]),
-    ("settings.yaml", "speaking", [("sessions.url", "redis", "sessions.greywick.example", "2", None, "in line 3"), ("legacy", "mysql", "h", "d", "u", "–")]),
+                               ("charts@production", "postgresql", "charts.greywick.example", "charts", "keeper", "line 18")]),
+    (".env", "laravel-variables", [("default", "postgresql", "gauge:5432", "tides", "keeper", "line 7")]),
+    ("settings.yaml", "speaking", [("sessions.url", "redis", "sessions.greywick.example", "2", None, "line 3"), ("legacy", "mysql", "h", "d", "u", "–")]),
 ]  # fmt: skip
 
 
@@ -115,6 +115,10 @@ AMENDED = [
     ("hibernate.cfg.xml", "default", {"user": "\xfc<"}, '<property name="hibernate.connection.username"> \xfc&lt; </property>'),
     ("hibernate.cfg.xml", "default", {"user": " x"}, "cannot hold the new value"),
     ("persistence.xml", "tides", {"host": "h9", "user": '"'}, '<property value="jdbc:mysql://h9/d" name="javax.persistence.jdbc.url"/>'),
+    ("application.properties", "datasource", {"tls": "verify-identity"}, "berths?sslMode=VERIFY_IDENTITY"),
+    ("application-prod.yml", "datasource", {"options": {"connect_timeout": "3s"}}, "tides?user=a&connectTimeout=3"),
+    ("application-prod.yml", "datasource", {"tls": "verify-full"}, "there is no TLS level named 'verify-full'; did you mean"),
+    ("wp-config.php", "default", {"tls": "off"}, "has no place for its tls in this file"),
     ("settings.yaml", "sessions.url", {"password": "p@ss"}, "  password: p@ss"),
 ]
 
@@ -124,7 +128,7 @@ def test_an_edit_goes_to_the_place_that_wins(folder, name, connection, changes, 
     declared = declared_as(folder / name, connection)
     try:
         made = amend(declared, changes)
-    except ct.FieldError as error:
+    except (ct.FieldError, ct.UnknownName) as error:
         assert told in str(error)
         assert (folder / name).read_text() == FILES[name]
         return
@@ -138,7 +142,7 @@ def test_an_edit_goes_to_the_place_that_wins(folder, name, connection, changes, 
         assert any(re.fullmatch(shown, one) for one in lines), line
     assert sum(old != new for old, new in zip(before, after)) == len({declared.slot_of(role) for role in (*changes, "host")} if "port" in changes and len(changes) > 1 else {declared.slot_of(role) for role in changes})
     cord = declared_as(folder / name, connection).cord
-    for role in set(changes) - {"host", "port", "password"}:
+    for role in set(changes) - {"host", "port", "password", "tls", "options"}:
         assert clear(getattr(cord, role)) == changes[role]
     if "password" in changes:
         assert cord.password.unmask() == changes["password"]
@@ -174,3 +178,28 @@ def test_a_connection_of_a_file_goes_where_any_goes(cli, folder):
     assert cli("compare", ".env#default", "postgresql://keeper@gauge/tides")[0] == 0
     assert "password-in-text" in cli("vet", "appsettings.Staging.json#Tides")[1]
     assert "several" not in cli("dial", "database.yml#logbook@production")[1]
+
+
+def test_a_server_moves_in_a_whole_folder(cli, folder):
+    (folder / "deep").mkdir()
+    (folder / "deep/other.json").write_text('{"url": "postgresql://u@gauge.greywick.example:5432/x", "more": "redis://h/1"}\n')
+    (folder / "deep/broken.json").write_bytes(b'{"url": "postgresql://gauge.greywick.example/x\xff')
+    status, out, err = cli("amend", ".", "--all-matching", "host=gauge.greywick.example", "--host", "gauge-2.greywick.example")
+    assert (status, "database.yml: line 3 stands for several connections" in err) == (1, True)
+    assert "+    url: jdbc:postgresql://gauge-2.greywick.example:5432/tides?user=a" in out
+    assert '+{"url": "postgresql://u@gauge-2.greywick.example:5432/x", "more": "redis://h/1"}' in out
+    assert "2 files, and nothing is written yet" in out
+    cli("amend", ".", "--all-matching", "host=gauge.greywick.example", "--host", "gauge-2.greywick.example", "--apply")
+    assert "gauge-2" in (folder / "deep/other.json").read_text()
+    assert (folder / "database.yml").read_text() == RAILS
+    assert "no connection there has the host" in cli("amend", "deep", "--all-matching", "host=nowhere", "--host", "x")[2]
+    assert "wants host=OLD" in cli("amend", "deep", "--all-matching", "port=1", "--host", "x")[2]
+    listed = cli("show", ".")[1]
+    assert {"deep/other.json: names that speak", "wp-config.php: WordPress"} <= set(listed.splitlines())
+
+
+def test_aliases_of_aliases_are_bounded(tmp_path):
+    lines = ["a0: &a0 [x, x, x, x, x, x, x, x, x, x]"] + [f"a{n}: &a{n} [{', '.join([f'*a{n - 1}'] * 10)}]" for n in range(1, 9)]
+    (tmp_path / "laughs.yaml").write_text("\n".join(lines) + "\n")
+    with pytest.raises(ct.FieldError, match="more than 200,000 values"):
+        declared_in(tmp_path / "laughs.yaml")

@@ -3,23 +3,27 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
-from ..config import Declared, amend, declared_as, declared_in
-from ..errors import FieldError
+from ..config import Amendment, Declared, amend, amend_all, declared_as, declared_below, declared_in
+from ..errors import FieldError, quoted
+from ..model import clear
 from ..secrets import fetch
 from . import completing
+from .compose import option_fields
 from .connections import missing_file
 from .inputs import surroundings
 from .layout import Line
+from .naming import LEVEL
 from .screen import Screen
 
 _STYLES = {"+": "green", "-": "red", "@": "cyan"}
 
 
 @click.command("amend")
-@click.argument("file", type=click.Path(path_type=Path, dir_okay=False))
+@click.argument("file", type=click.Path(path_type=Path))
 @click.argument("name", required=False)
 @click.option("--host", help="The new host, with or without its port.")
 @click.option("--port", metavar="PORT", help="The new port.")
@@ -31,6 +35,18 @@ _STYLES = {"+": "green", "-": "red", "@": "cyan"}
     shell_complete=completing.locators,
     help="Where the new password is kept: env:NAME, file:PATH, ask:",
 )
+@click.option("--tls", type=LEVEL, metavar="LEVEL", help="The new TLS level, where a text holds it.")
+@click.option(
+    "--option",
+    "options",
+    multiple=True,
+    metavar="NAME=VALUE",
+    shell_complete=completing.options,
+    help="An option, where a text holds it: connect_timeout=5s.",
+)
+@click.option(
+    "--all-matching", "matching", metavar="PART=OLD", help="In FILE or below a folder: all connections with this part."
+)
 @click.option("--apply", "write", is_flag=True, help="Write the file; without it the edit is only shown.")
 def command(
     file: Path,
@@ -40,31 +56,86 @@ def command(
     database: str | None,
     user: str | None,
     password_from: str | None,
+    tls: str | None,
+    options: tuple[str, ...],
+    matching: str | None,
     write: bool,
 ) -> int:
-    """Edit the connection NAME in FILE, at the place that wins; shown as a diff, written with --apply."""
+    """Edit the connection NAME in FILE, at the place that wins; shown as a diff, written with --apply.
+
+    With --all-matching host=OLD all that lead to a host are edited, in a file or below a folder: a server has moved.
+    """
     given = {"host": host, "port": port, "database": database, "user": user}
-    changes = {role: value for role, value in given.items() if value is not None}
+    changes: dict[str, Any] = {role: value for role, value in given.items() if value is not None}
+    if tls is not None:
+        changes["tls"] = tls
+    if options:
+        changes["options"] = option_fields(options)
     if password_from is not None:
         changes["password"] = fetch(password_from, surroundings(Path())).unmask()
     if not changes:
-        raise click.UsageError("say what to change: --host, --port, --database, --user, --password-from")
-    if not file.is_file():
+        raise click.UsageError(
+            "say what to change: --host, --port, --database, --user, --password-from, --tls, --option"
+        )
+    if not file.exists():
         raise FieldError(missing_file(file), path=file)
-    made = amend(_chosen(file, name), changes)
+    if matching is not None:
+        if name is not None:
+            raise click.UsageError("--all-matching goes without a NAME")
+        return _amend_matching(file, matching, changes, write)
+    if file.is_dir():
+        raise click.UsageError("a folder goes with --all-matching host=OLD")
+    return _finish([amend(_chosen(file, name), changes)], write)
+
+
+def _amend_matching(root: Path, matching: str, changes: dict[str, Any], write: bool) -> int:
+    """Edit every connection that has a part; those that cannot be edited are told, and make the status 1."""
+    role, mark, old = matching.partition("=")
+    if not mark or role not in {"host", "database", "user"}:
+        raise click.UsageError("--all-matching wants host=OLD, database=OLD or user=OLD")
+    files = [(root, declared_in(root))] if root.is_file() else declared_below(root)
+    made, refused = [], 0
+    for path, every in files:
+        chosen = [one for one in every if old in _parts_of(one, role)]
+        try:
+            if chosen:
+                made.append(amend_all(chosen, changes))
+        except FieldError as error:
+            refused += 1
+            Screen(err=True).say(f"{path}: {error}")
+    if not made and not refused:
+        raise FieldError(f"no connection there has the {role} {quoted(old)}")
+    return _finish(made, write) or int(refused > 0)
+
+
+def _parts_of(one: Declared, role: str) -> set[str]:
+    cord = one.cord
+    if cord is None:
+        return set()
+    if role == "host":
+        return {clear(host.address) for host in cord.hosts}
+    value = getattr(cord, role)
+    return set() if value is None else {clear(value)}
+
+
+def _finish(every: list[Amendment], write: bool) -> int:
     screen = Screen()
-    if made.data == made.declared.tree.source.data:
+    changed = [made for made in every if made.data != made.declared.tree.source.data]
+    if every and not changed:
         screen.say("nothing changes: it says so already", "dim")
         return 0
-    for line in made.lines:
-        screen.say(Line(line, _STYLES.get(line[:1], "")), whole=True)
-    if made.secret_line is not None:
-        screen.say(f"the password in line {made.secret_line} is replaced, and not shown")
-    if write:
+    for made in changed:
+        for line in made.lines:
+            screen.say(Line(line, _STYLES.get(line[:1], "")), whole=True)
+        if made.secret_line is not None:
+            screen.say(f"the password in line {made.secret_line} is replaced, and not shown")
+    screen.say()
+    for made in changed if write else ():
         made.apply()
-        screen.say(f"\n{file} is written", "green")
-    else:
-        screen.say("\nnothing is written yet: --apply writes it", "dim")
+        screen.say(f"{made.declared.tree.source.path} is written", "green")
+    if not write and changed:
+        count = "nothing is written yet" if len(changed) == 1 else f"{len(changed)} files, and nothing is written yet"
+        screen.say(f"{count}: --apply writes it", "dim")
     return 0
 
 

@@ -94,7 +94,7 @@ def command(
         "ca": ca,
         "certificate": certificate,
         "key": key,
-        "options": _options(options),
+        "options": option_fields(options),
         **host_fields(host),
     }
     asked = sys.stdin.isatty() and sys.stderr.isatty() and all(fields.get(name) is None for name in _PLACE)
@@ -116,7 +116,8 @@ def command(
     return 0
 
 
-def _options(given: tuple[str, ...]) -> dict[str, str] | None:
+def option_fields(given: tuple[str, ...]) -> dict[str, str] | None:
+    """Give the options of ``--option NAME=VALUE``; None where there is none."""
     made = {}
     for text in given:
         name, equals, value = text.partition("=")

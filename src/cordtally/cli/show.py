@@ -29,9 +29,9 @@ def command(
     what: tuple[str, ...], environment: str | None, tally_file: Path | None, target: str | None, as_json: bool
 ) -> int:
     """Show a cord: each field, and its layer; without a name all cords; of files the connections that they declare."""
-    files = [file for one in what if (file := file_named(one)) is not None]
-    if files and len(files) == len(what):
-        return _show_files(files, environment, as_json)
+    paths = [path for one in what if (path := _path(one)) is not None]
+    if paths and len(paths) == len(what):
+        return _show_files(paths, environment, as_json)
     if len(what) > 1:
         raise click.UsageError("name one cord, or files alone")
     cord = what[0] if what else None
@@ -77,16 +77,25 @@ def _summary(resolved: Resolved) -> tuple[str, str, str, str, str]:
     )
 
 
-def _show_files(files: list[Path], environment: str | None, as_json: bool) -> int:
-    """Show the connections that files declare, each with its places."""
-    from ..config import declared_in
+def _path(one: str) -> Path | None:
+    return Path(one) if Path(one).is_dir() else file_named(one)
 
-    found = [(file, [one for one in declared_in(file) if environment in {None, one.environment}]) for file in files]
+
+def _show_files(paths: list[Path], environment: str | None, as_json: bool) -> int:
+    """Show the connections that files declare, each with its places."""
+    from ..config import declared_below, declared_in
+
+    files = [
+        pair for path in paths for pair in (declared_below(path) if path.is_dir() else [(path, declared_in(path))])
+    ]
+    found = [(file, [one for one in every if environment in {None, one.environment}]) for file, every in files]
     if as_json:
         documents = [one.to_dict() for _, every in found for one in every]
         print_json({"schema": "cordtally/declared/1", "connections": documents})
         return 0
     screen = Screen()
+    if not found:
+        screen.say("no file there declares a connection", "dim")
     for index, (file, every) in enumerate(found):
         if index:
             screen.say()

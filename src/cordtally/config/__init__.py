@@ -1,6 +1,16 @@
 """Connections in the files of frameworks: what a file declares, and edits of one part that leave the rest alone."""
 
-from .amending import Amendment, amend
+from .amending import Amendment, amend, amend_all
 from .declarations import Declared, declared_as, declared_in, secret_state
+from .folders import declared_below
 
-__all__ = ["Amendment", "Declared", "amend", "declared_as", "declared_in", "secret_state"]
+__all__ = [
+    "Amendment",
+    "Declared",
+    "amend",
+    "amend_all",
+    "declared_as",
+    "declared_below",
+    "declared_in",
+    "secret_state",
+]

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from difflib import unified_diff
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from ..composing import parse_host
-from ..errors import CordTallyError, FieldError
+from ..catalog import nearest_names
+from ..composing import parse_host, parse_option
+from ..errors import CordTallyError, FieldError, UnknownName
 from ..exchange import Reading, read, write
-from ..model import MASK, Cord, Secret
+from ..model import MASK, Cord, Secret, TlsLevel
 from ..syntax import Slot, Splice
 from .declarations import Declared, declared_in, is_stand_in
 
 _SAID = {"engine_in": "engine", "text": "a text"}
+_PIECES = frozenset({"host", "port", "database", "user", "password"})
 
 
 class Amendment(NamedTuple):
@@ -32,7 +35,7 @@ class Amendment(NamedTuple):
         self.declared.tree.source.replace(self.data)
 
 
-def amend(declared: Declared, changes: Mapping[str, str]) -> Amendment:
+def amend(declared: Declared, changes: Mapping[str, Any]) -> Amendment:
     """Put new parts into the places that win.
 
     Parameters
@@ -40,7 +43,8 @@ def amend(declared: Declared, changes: Mapping[str, str]) -> Amendment:
     declared : Declared
         The connection, as `declared_in` found it.
     changes : mapping
-        New values by part: ``host`` (which may have a port), ``port``, ``database``, ``user``, ``password``.
+        New values by part: ``host`` (which may have a port), ``port``, ``database``, ``user``, ``password``; in a text
+        also ``tls`` (a level) and ``options`` (a mapping of canonical names to values, like ``5s``).
 
     Raises
     ------
@@ -48,24 +52,35 @@ def amend(declared: Declared, changes: Mapping[str, str]) -> Amendment:
         When a part has no place in this file, or one that must not be edited: filled in from elsewhere, shared by
         several connections, or such that the value would not be read back. The message says why, and where else.
     """
-    tree = declared.tree
-    parts = _parts(changes)
-    if declared.places.carries_port and "port" in parts:
-        old = parse_host(declared.slots["host"].node.value or "") if "host" in declared.slots else None
-        host = parts.get("host") or (str(old.address) if old is not None else "")
-        parts["host"] = f"{host}:{parts.pop('port')}"
-    splices = list(_splices(declared, parts))
+    return amend_all([declared], changes)
+
+
+def amend_all(chosen: Sequence[Declared], changes: Mapping[str, Any]) -> Amendment:
+    """Put the same new parts into several connections of one file, at the places that win.
+
+    Raises
+    ------
+    FieldError
+        As `amend`.
+    """
+    tree = chosen[0].tree
+    splices = {splice for one in chosen for splice in _splices(one, _parts(one, changes))}
     data = tree.source.spliced(splices)
-    others = [one for one in declared_in(tree.source.path) if one.title != declared.title]
-    hidden = {splice.start: splice for one in (*others, declared) for splice in _hidden(one)}
+    titles = {one.title for one in chosen}
+    others = [one for one in declared_in(tree.source.path) if one.title not in titles]
+    hidden = {splice.start: splice for one in (*others, *chosen) for splice in _hidden(one)}
     before = _spliced(tree.source.text, hidden.values())
-    shown = {splice.start: _shown(declared, splice) for splice in splices}
+    shown = {splice.start: _shown(one, splice) for one in chosen for splice in splices if _is_of(one, splice)}
     after = _spliced(tree.source.text, (hidden | shown).values())
     path = str(tree.source.path)
     lines = unified_diff(before.splitlines(), after.splitlines(), path, path, n=0, lineterm="")
-    secret = declared.slot_of("password") if "password" in changes else None
+    secret = chosen[0].slot_of("password") if "password" in changes else None
     line = None if secret is None else tree.source.place(secret.node.start)[0]
-    return Amendment(declared, data, tuple(lines), line)
+    return Amendment(chosen[0], data, tuple(lines), line)
+
+
+def _is_of(declared: Declared, splice: Splice) -> bool:
+    return any(slot.node.start == splice.start for slot in declared.slots.values())
 
 
 def _spliced(text: str, splices: Iterable[Splice]) -> str:
@@ -117,8 +132,8 @@ def _dressed(declared: Declared, slot: Slot, raw: str, shown: str) -> str:
         return shown
 
 
-def _parts(changes: Mapping[str, str]) -> dict[str, str]:
-    """The changes, a port behind a host being one of its own."""
+def _parts(declared: Declared, changes: Mapping[str, Any]) -> dict[str, Any]:
+    """The changes, a port behind a host being one of its own, unless the layout keeps both in one place."""
     parts = dict(changes)
     if "host" in parts:
         host = parse_host(parts["host"])
@@ -129,11 +144,15 @@ def _parts(changes: Mapping[str, str]) -> dict[str, str]:
             parts["port"] = str(host.port)
     if "port" in parts and not (parts["port"].isdigit() and 0 < int(parts["port"][:6]) < 65536):
         raise FieldError("a port is a number from 1 to 65535")
+    if declared.places.carries_port and "port" in parts:
+        old = parse_host(declared.slots["host"].node.value or "") if "host" in declared.slots else None
+        address = parts.get("host") or (str(old.address) if old is not None else "")
+        parts["host"] = f"{address}:{parts.pop('port')}"
     return parts
 
 
-def _splices(declared: Declared, parts: dict[str, str]) -> Iterator[Splice]:
-    in_text: dict[str, str] = {}
+def _splices(declared: Declared, parts: dict[str, Any]) -> Iterator[Splice]:
+    in_text: dict[str, Any] = {}
     for role, value in parts.items():
         slot = declared.slot_of(role)
         if slot is None:
@@ -172,7 +191,7 @@ def _places(declared: Declared) -> str:
     return f"it has {', '.join(known)}"
 
 
-def new_text(reading: Reading, text: str, parts: Mapping[str, str]) -> str:
+def new_text(reading: Reading, text: str, parts: Mapping[str, Any]) -> str:
     """Give a text with other parts; what is not concerned stays as it was written.
 
     Raises
@@ -192,7 +211,7 @@ def new_text(reading: Reading, text: str, parts: Mapping[str, str]) -> str:
     raise FieldError(f"the new text would not be read back as {reading.target} with these parts")
 
 
-def _changed(cord: Cord, parts: Mapping[str, str]) -> Cord:
+def _changed(cord: Cord, parts: Mapping[str, Any]) -> Cord:
     for role, value in parts.items():
         if role in {"host", "port"}:
             if len(cord.hosts) != 1:
@@ -200,18 +219,33 @@ def _changed(cord: Cord, parts: Mapping[str, str]) -> Cord:
             (host,) = cord.hosts
             address, port = (value, host.port) if role == "host" else (host.address, int(value))
             cord = cord.copy_with(hosts=(type(host)(address, port, host.instance),))
+        elif role == "tls":
+            cord = cord.copy_with(tls=replace(cord.tls, level=_level(value)))
+        elif role == "options":
+            typed = {name: parse_option(name, one) for name, one in value.items()}
+            cord = cord.copy_with(options=tuple(sorted((dict(cord.options) | typed).items())))
         else:
             cord = cord.copy_with(**{role: Secret(value) if role == "password" else value})
     return cord
 
 
-def _pieced(reading: Reading, text: str, whole: str, parts: Mapping[str, str]) -> str | None:
+def _level(word: str) -> TlsLevel:
+    known = [level.value for level in TlsLevel]
+    if word not in known:
+        nearest = nearest_names("TLS level", word, known)
+        raise UnknownName("TLS level", word, nearest=nearest, hint=f"one of {', '.join(known)}")
+    return TlsLevel(word)
+
+
+def _pieced(reading: Reading, text: str, whole: str, parts: Mapping[str, Any]) -> str | None:
     """The old text with the spans of the changed parts alone replaced, as they stand in the text written anew."""
     try:
         anew = read(whole, driver=reading.target)
     except CordTallyError:
         return None
     spans = []
+    if not parts.keys() <= _PIECES:
+        return None
     for role in parts:
         old = [part for part in reading.parts if part.role == role]
         new = [part for part in anew.parts if part.role == role]

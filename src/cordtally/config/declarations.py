@@ -88,9 +88,11 @@ def secret_state(declared: Declared) -> str:
     password = None if declared.cord is None else declared.cord.password
     if not isinstance(password, Secret) or not password:
         return "–"
+    if is_placeholder(password.unmask()):
+        return "a placeholder"
     role = "password" if "password" in declared.slots else "text"
     place = declared.place_of(role)
-    return f"in line {place[0]}" if place else "in the file"
+    return f"line {place[0]}" if place else "in the file"
 
 
 def declared_in(path: Path) -> list[Declared]:

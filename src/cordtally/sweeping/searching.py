@@ -5,7 +5,6 @@ What a candidate looks like is left to ``cordtally.spotting``, the rules' words 
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,11 +16,12 @@ from ..journal import note
 from ..model import MASK
 from ..results import Result
 from ..spotting import Candidate, spot
+from ..syntax import walk
 from ..text import decoded, doubtful_spans, encoding_of, mask_spans
 from ..vetting import RULES, RuleId, Severity
 
 if TYPE_CHECKING:
-    from pathspec import GitIgnoreSpec
+    pass
 
 LARGEST_FILE = 4 << 20
 _LONGEST_LINE = 20_000
@@ -31,7 +31,6 @@ _CODE_ENDINGS = """
     erl hs clj sql
 """
 _CODE = frozenset(f".{ending}" for ending in _CODE_ENDINGS.split())
-_NEVER = frozenset({".git", ".hg", ".svn", "__pycache__", "node_modules", ".venv"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -118,8 +117,12 @@ def sweep(path: str | Path, *more: str | Path, progress: Callable[[int], None] |
         if not root.exists():
             raise FileNotFoundError(f"{root} does not exist")
     result = Sweep(Path() if more else roots[0], [])
+
+    def unreadable(folder: Path) -> None:
+        result.unreadable += 1
+
     for root in roots:
-        for place in [root] if root.is_file() else _walk(root, result):
+        for place in [root] if root.is_file() else walk(root, unreadable):
             text = _text_of(place, result)
             if text is None:
                 note("sweeping", "%s: not searched", place)
@@ -167,61 +170,6 @@ def _judge(line: str, number: int, candidate: Candidate, path: Path) -> Hit:
         driver=driver,
         masked=masked,
     )
-
-
-def _walk(root: Path, result: Sweep) -> Iterator[Path]:
-    """The files below a folder, in order; by a list of what is still to do, since trees may be thousands deep."""
-    specs: dict[Path, GitIgnoreSpec] = {}
-    waiting = [root]
-    while waiting:
-        here = waiting.pop()
-        try:
-            with os.scandir(here) as found:
-                entries = sorted(found, key=lambda entry: entry.name)
-        except OSError:
-            result.unreadable += 1
-            continue
-        if any(entry.name == ".gitignore" for entry in entries):
-            specs[here] = _load_spec(here / ".gitignore")
-        folders = []
-        for entry in entries:
-            place = here / entry.name
-            if entry.is_dir(follow_symlinks=False):
-                if entry.name not in _NEVER and not _ignored(place, specs, folder=True):
-                    folders.append(place)
-            elif entry.is_file(follow_symlinks=False) and not _ignored(place, specs, folder=False):
-                yield place
-        waiting += reversed(folders)
-
-
-def _load_spec(place: Path) -> GitIgnoreSpec:
-    """The patterns of a file; those that are none, and a file that cannot be read, ignore nothing."""
-    from pathspec import GitIgnoreSpec
-
-    try:
-        lines = place.read_text("utf-8", errors="replace").splitlines()
-    except OSError:
-        lines = []
-    return GitIgnoreSpec.from_lines(line for line in lines if _is_pattern(line))
-
-
-def _is_pattern(line: str) -> bool:
-    from pathspec import GitIgnoreSpec
-
-    try:
-        GitIgnoreSpec.from_lines([line])
-    except ValueError:
-        return False
-    return True
-
-
-def _ignored(place: Path, specs: dict[Path, GitIgnoreSpec], *, folder: bool) -> bool:
-    for base, spec in reversed(specs.items()):
-        if place.is_relative_to(base):
-            verdict = spec.check_file(place.relative_to(base).as_posix() + ("/" if folder else "")).include
-            if verdict is not None:
-                return verdict
-    return False
 
 
 def _text_of(place: Path, result: Sweep) -> str | None:

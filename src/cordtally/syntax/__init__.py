@@ -4,7 +4,8 @@ Formats with a grammar are read through tree-sitter, files of lines by their rea
 """
 
 from .files import Tree, format_of, open_tree
+from .folders import walk
 from .nodes import Node, Slot, slots
 from .source import Source, Splice
 
-__all__ = ["Node", "Slot", "Source", "Splice", "Tree", "format_of", "open_tree", "slots"]
+__all__ = ["Node", "Slot", "Source", "Splice", "Tree", "format_of", "open_tree", "slots", "walk"]

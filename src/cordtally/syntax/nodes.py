@@ -6,7 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from ..errors import FieldError
+
 Path = tuple[str, ...]
+MOST_SLOTS = 200_000
 
 
 @dataclass(slots=True, eq=False)
@@ -39,13 +42,21 @@ class Slot(NamedTuple):
 
 
 def slots(root: Node) -> Iterator[Slot]:
-    """Give every scalar of a tree with its path, in the order of the file; places in a list are numbers from 0."""
-    if root.kind == "documents":
-        for number, document in enumerate(root.items):
-            for slot in _below(document, (), None):
-                yield slot._replace(document=number)
-    else:
-        yield from _below(root, (), None)
+    """Give every scalar of a tree with its path, in the order of the file; places in a list are numbers from 0.
+
+    Raises
+    ------
+    FieldError
+        When there are more than `MOST_SLOTS`.
+    """
+    documents = root.items if root.kind == "documents" else [root]
+    count = 0
+    for number, document in enumerate(documents):
+        for slot in _below(document, (), None):
+            count += 1
+            if count > MOST_SLOTS:  # a few aliases of aliases can stand for billions of values
+                raise FieldError(f"the file holds more than {MOST_SLOTS:,} values")
+            yield slot._replace(document=number)
 
 
 def _below(node: Node, path: Path, key: Node | None) -> Iterator[Slot]:

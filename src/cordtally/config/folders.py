@@ -1,0 +1,41 @@
+"""The connections that the files below a folder declare."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+from ..errors import CordTallyError
+from ..journal import note
+from ..patterns import pattern
+from ..syntax import format_of, walk
+from .declarations import Declared, declared_in
+
+# a file without any of these declares nothing: most files of a tree are never parsed
+_TELLING = pattern(r"://|host|server|database|datasource|data source|jdbc|dsn|DB_", re.IGNORECASE)
+_LARGEST = 4 << 20
+
+
+def declared_below(root: Path) -> Iterator[tuple[Path, list[Declared]]]:
+    """Give each file below a folder that declares connections, with them; one that cannot be read is noted in the log.
+
+    Raises
+    ------
+    MissingExtra
+        When the grammar of a file's format is not installed.
+    """
+    for path in walk(root):
+        if format_of(path) is None:
+            continue
+        try:
+            if path.stat().st_size > _LARGEST or _TELLING.search(path.read_bytes().decode("latin-1")) is None:
+                continue
+            found = declared_in(path)
+        except (CordTallyError, OSError) as error:
+            if isinstance(error, ImportError):
+                raise
+            note("config", "%s: not read: %s", path, type(error).__name__)
+            continue
+        if found:
+            yield path, found
