@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from pathlib import Path
 
 from ..errors import CordTallyError
 from ..journal import note
-from ..patterns import pattern
 from ..syntax import format_of, walk
 from .declarations import Declared, declared_in
 
 # a file without any of these declares nothing: most files of a tree are never parsed
-_TELLING = pattern(r"://|host|server|database|datasource|data source|jdbc|dsn|DB_", re.IGNORECASE)
+_TELLING = (b"://", b"host", b"server", b"database", b"datasource", b"data source", b"jdbc", b"dsn", b"db_")
 _LARGEST = 4 << 20
 
 
@@ -29,7 +27,7 @@ def declared_below(root: Path) -> Iterator[tuple[Path, list[Declared]]]:
         if format_of(path) is None:
             continue
         try:
-            if path.stat().st_size > _LARGEST or _TELLING.search(path.read_bytes().decode("latin-1")) is None:
+            if path.stat().st_size > _LARGEST or not _tells(path.read_bytes()):
                 continue
             found = declared_in(path)
         except (CordTallyError, OSError) as error:
@@ -39,3 +37,9 @@ def declared_below(root: Path) -> Iterator[tuple[Path, list[Declared]]]:
             continue
         if found:
             yield path, found
+
+
+def _tells(data: bytes) -> bool:
+    # single words searched one by one take a tenth of the time of an expression of them all
+    folded = data.lower()
+    return any(word in folded for word in _TELLING) or b"\0" in data[:64]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from functools import cache
 from pathlib import Path
 from typing import NamedTuple
 
@@ -56,12 +58,13 @@ def format_of(path: Path) -> str | None:
     name = path.name.lower()
     if name.startswith(".env") or name.endswith(".env"):
         return "variables"
-    if path.suffix.lower() in _LINES:
-        return _LINES[path.suffix.lower()]
-    for known in sorted(LANGUAGES.glob("*.toml")):
-        if path.suffix.lower() in load_language(known.stem)["endings"]:
-            return known.stem
-    return None
+    return _endings().get(path.suffix.lower())
+
+
+@cache
+def _endings() -> Mapping[str, str]:
+    known = {ending: path.stem for path in LANGUAGES.glob("*.toml") for ending in load_language(path.stem)["endings"]}
+    return {**known, **_LINES}
 
 
 def open_tree(path: Path, format_name: str) -> Tree:

@@ -38,6 +38,8 @@ def encode(value: str, style: str) -> str:
 
 
 def _of_json(raw: str) -> str | None:
+    if raw[0] == '"' and "\\" not in raw:
+        return raw[1:-1]
     value = json.loads(raw)
     return value if isinstance(value, str) else None if value is None else raw
 
