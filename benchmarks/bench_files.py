@@ -1,4 +1,4 @@
-"""How long showing what a file declares takes, beside its standard parser, and a folder without connections beside grep.
+"""Showing what a file declares, beside its standard parser; and a folder without connections, beside grep.
 
     python benchmarks/bench_files.py
 """

@@ -189,6 +189,12 @@ def test_a_file_is_vetted_and_swept_in_any_encoding(tmp_path, encoding):
     assert [(hit.rule.value, hit.line) for hit in ct.sweep(path).hits] == [("cord-with-password", 2)]
 
 
+def test_parts_of_a_file_are_vetted_where_they_stand(tmp_path):
+    (tmp_path / "wp-config.php").write_text("<?php\ndefine('DB_HOST', 'h');\ndefine('DB_NAME', 'd');\ndefine('DB_USER', 'root');\ndefine('DB_PASSWORD', 'not-a-real-pw');\n")
+    found = {(f.rule.value, f.line, f.column) for f in ct.vet(tmp_path / "wp-config.php")}
+    assert found >= {("password-in-text", 5, 23), ("administrative-user", 2, 19)}
+
+
 def test_what_is_no_text_is_not_vetted(tmp_path):
     (tmp_path / "dump.yml").write_bytes(b"url: \0\1")
     with pytest.raises(ct.FieldError, match="it is no text"):

@@ -6,14 +6,18 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
-from ..errors import FieldError, TextError, shielded
+from ..config import declared_in
+from ..config.declarations import is_stand_in
+from ..errors import FieldError, MissingExtra, TextError, shielded
 from ..exchange import Reading
 from ..model import Cord, Secret
 from ..model.placeholders import variable_in
 from ..spotting import Candidate, spot
+from ..syntax import format_of
 from ..tally import load
 from ..text import decoded
 from ..vetting import Finding, Findings, RuleId, Severity, vet_cord, vet_reading, vet_text
+from ..vetting.findings import finding
 
 _HEAD = 400
 
@@ -63,6 +67,26 @@ def _vet_file(path: Path, driver: str | None) -> Iterator[Finding]:
         for candidate in spot(line):
             if candidate.kind == "cord":
                 yield from _vet_candidate(line, number, candidate, path, driver)
+    yield from _vet_parts(path)
+
+
+def _vet_parts(path: Path) -> Iterator[Finding]:
+    """Vet what a file declares in parts, each with a place of its own; its whole texts are vetted where they stand."""
+    try:
+        declared = declared_in(path) if format_of(path) is not None else []
+    except (FieldError, MissingExtra):  # no text of its format, or its grammar is not installed
+        return
+    for one in declared:
+        password = one.slots.get("password")
+        if password is not None and password.node.value and not is_stand_in(password.node.value):
+            line, column = one.tree.source.place(password.node.start)
+            hint = "keep it in a variable or a store, and name that here"
+            found = finding(RuleId.PASSWORD_IN_TEXT, f"the password of {one.title} stands in the file", hint)
+            yield replace(found, source=str(path), line=line, column=column)
+        if one.cord is not None and "text" not in one.slots:
+            line, column = one.tree.source.place(min(slot.node.start for slot in one.slots.values()))
+            for found in vet_cord(one.cord, folder=path.parent):
+                yield replace(found, source=str(path), line=line, column=column)
 
 
 def _vet_candidate(line: str, number: int, candidate: Candidate, path: Path, driver: str | None) -> Iterator[Finding]:

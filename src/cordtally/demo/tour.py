@@ -93,6 +93,14 @@ STEPS = (
         status=1,
     ),
     Step(
+        "Frameworks keep connections in files of their own. What does this one declare, and where?",
+        ("show", "services/berth-ledger/application.properties"),
+    ),
+    Step(
+        "The server has moved: the edit goes to the place that wins, and every other byte stays.",
+        ("amend", "services/berth-ledger/application.properties", "--host", "berths-2.greywick.example"),
+    ),
+    Step(
         "What else lies about in the source tree? Secrets are masked; .gitignore is honoured.",
         ("sweep", ".", "--fail-on", "never"),
     ),
