@@ -281,6 +281,18 @@ class Cord(TypedDict):
     text: str
 
 
+class Emission(TypedDict):
+    """emit --json: a framework's block; the secret says where it is put."""
+
+    schema: Literal["cordtally/emission/1"]
+    layout: str
+    file: str
+    text: str
+    packages: list[str]
+    secret: str | None
+    ledger: list[LedgerShape]
+
+
 class SlotShape(TypedDict):
     """Where a part of a connection stands in a file."""
 

@@ -22,6 +22,7 @@ CALLS = {
     "tally/1": [["show"]],
     "cord/1": [["show", "tides", "-e", "production"]],
     "declared/1": [["show", "services/customs-desk/appsettings.json", "services/fog-signal/.env", "services/buoy-sessions/settings.yaml"]],
+    "emission/1": [["emit", "tides@production", "--to", "django"], ["emit", "logbook", "--to", "appsettings"]],
     "drivers/1": [["drivers"]],
     "driver/1": [["drivers", "npgsql"], ["drivers", "pymysql"]],
     "option/1": [["drivers", "--option", "connect_timeout"]],

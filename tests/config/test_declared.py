@@ -118,6 +118,7 @@ AMENDED = [
     ("application.properties", "datasource", {"tls": "verify-identity"}, "berths?sslMode=VERIFY_IDENTITY"),
     ("application-prod.yml", "datasource", {"options": {"connect_timeout": "3s"}}, "tides?user=a&connectTimeout=3"),
     ("application-prod.yml", "datasource", {"tls": "verify-full"}, "there is no TLS level named 'verify-full'; did you mean"),
+    ("application-prod.yml", "datasource", {"user": "a${b}"}, "fills in what follows ${"),
     ("wp-config.php", "default", {"tls": "off"}, "has no place for its tls in this file"),
     ("settings.yaml", "sessions.url", {"password": "p@ss"}, "  password: p@ss"),
 ]

@@ -25,6 +25,7 @@ COMMANDS = {
     "vet": ("vet", "Report what is wrong or risky in strings, files and cords."),
     "show": ("show", "Show a cord, each field with its layer; or what config files declare."),
     "amend": ("amend", "Edit one part of a connection in a config file, and nothing else."),
+    "emit": ("emit", "Write the config block of a framework for a cord."),
     "dial": ("dial", "Try connections rung by rung, and say where and why they break."),
     "sweep": ("sweep", "Find connection strings and credentials in a source tree."),
     "pool": ("pool", "Size, simulate, measure and compare connection pools."),

@@ -35,6 +35,10 @@ EXAMPLES = {
         "amend services/buoy-sessions/settings.yaml --host sessions-2",
         "amend services/fog-signal/.env FOG_DSN --user keeper",
     ),
+    "emit": (
+        "emit tides --environment production --to django",
+        "emit tides@production --to spring-boot",
+    ),
     "dial": ("dial logbook", "dial --from-env TIDES_URL --limit 2s"),
     "sweep": ("sweep .", "sweep services pools --quiet --fail-on never"),
     "drivers": (

@@ -2,15 +2,19 @@
 
 from .amending import Amendment, amend, amend_all
 from .declarations import Declared, declared_as, declared_in, secret_state
+from .emitting import Emission, emit, emitted_layouts
 from .folders import declared_below
 
 __all__ = [
     "Amendment",
     "Declared",
+    "Emission",
     "amend",
     "amend_all",
     "declared_as",
     "declared_below",
     "declared_in",
+    "emit",
+    "emitted_layouts",
     "secret_state",
 ]

@@ -13,7 +13,8 @@ from ..errors import CordTallyError, FieldError, UnknownName
 from ..exchange import Reading, read, write
 from ..model import MASK, Cord, Secret, TlsLevel
 from ..syntax import Slot, Splice
-from .declarations import Declared, declared_in, is_stand_in
+from .declarations import Declared, declared_in
+from .layouts import refuse_filling
 
 _SAID = {"engine_in": "engine", "text": "a text"}
 _PIECES = frozenset({"host", "port", "database", "user", "password"})
@@ -158,6 +159,8 @@ def _splices(declared: Declared, parts: dict[str, Any]) -> Iterator[Splice]:
         if slot is None:
             raise FieldError(f"{declared.title} has no place for its {role} in this file: {_places(declared)}")
         _refuse(declared, role, slot)
+        if isinstance(value, str):
+            refuse_filling(declared.layout, value)
         if slot is declared.slots.get("text"):
             in_text[role] = value
         else:
@@ -176,7 +179,7 @@ def _refuse(declared: Declared, role: str, slot: Slot) -> None:
     if slot.node.shared:
         message = f"{where} stands for several connections: give {declared.title} a {role} of its own there first"
         raise FieldError(message, path=declared.tree.source.path)
-    if slot.node.variable or (role in declared.from_variables and is_stand_in(slot.node.value or "")):
+    if slot.node.variable or (role in declared.from_variables and slot is declared.slots.get(role)):
         name = slot.node.variable or declared.from_variables[role]
         raise FieldError(
             f"{where}: the {role} is filled in from {name}; change it there", path=declared.tree.source.path

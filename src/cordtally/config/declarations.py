@@ -148,7 +148,9 @@ def _declared(tree: Tree, layout: Layout, found: Found, environment: str | None)
     )
     values = {role: slot.node.value or "" for role, slot in found.slots.items()}
     variables = {
-        role: name for role, slot in found.slots.items() if (name := slot.node.variable or variable_in(values[role]))
+        role: name
+        for role, slot in found.slots.items()
+        if (name := slot.node.variable or _filled_in(layout, values[role]))
     }
     made = replace(made, from_variables=variables)
     try:
@@ -159,6 +161,12 @@ def _declared(tree: Tree, layout: Layout, found: Found, environment: str | None)
         return replace(made, problem=error.problem)
     except CordTallyError as error:
         return replace(made, problem=str(error).partition("\n")[0])
+
+
+def _filled_in(layout: Layout, value: str) -> str | None:
+    """The variable that a framework fills in; where the framework is not known, whatever looks like one."""
+    fills = layout.fills_in in value if layout.fills_in else not layout.cords
+    return variable_in(value) if fills else None
 
 
 def _with_cord(made: Declared, values: dict[str, str]) -> Declared:

@@ -9,7 +9,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from ..errors import CatalogError
+from ..errors import CatalogError, FieldError
 from ..records import Record
 from ..syntax import Slot
 
@@ -37,7 +37,8 @@ class Layout(Record):
     With ``relaxed`` names, capitals, hyphens and underscores do not count; ``needs`` is a key without which a file is
     another framework's; what stands under a key that it ``skips`` is only there for others to share; ``engines`` maps
     the words of ``engine_in``; ``words`` are roles by the last word of a key. Of two ``equal`` keys the first or the
-    last one counts.
+    last one counts. ``emit`` says how a block is written: its format, its file, the driver of each engine, and how that
+    platform refers to a secret. What ``fills_in`` a value can stand in none as it is.
     """
 
     id: str
@@ -48,11 +49,13 @@ class Layout(Record):
     relaxed: bool = False
     needs: str = ""
     variables: str = ""
+    fills_in: str = ""
     skips: tuple[str, ...] = ()
     equal: str = "last"
     cords: tuple[CordPlaces, ...] = ()
     engines: Mapping[str, str] = {}
     words: Mapping[str, tuple[str, ...]] = {}
+    emit: Mapping[str, Any] = {}
 
 
 class Found(NamedTuple):
@@ -129,6 +132,18 @@ def find_cords(layout: Layout, found: Iterable[Slot]) -> list[Found]:
         for one in by_name.values()
         if not {"text", "host", "database"}.isdisjoint(one.slots) and one.environment not in layout.skips
     ]
+
+
+def refuse_filling(layout: Layout, value: str) -> None:
+    """Refuse a value in which the framework would put something else.
+
+    Raises
+    ------
+    FieldError
+        Where it holds what the layout ``fills_in``.
+    """
+    if layout.fills_in and layout.fills_in in value:
+        raise FieldError(f"{layout.title} fills in what follows {layout.fills_in}, and cannot hold it as it is")
 
 
 @cache

@@ -1,0 +1,226 @@
+"""Writes the block that a framework wants for a cord, with its secret by that platform's own reference."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple
+
+from ..catalog import load_driver
+from ..errors import FieldError, UnknownName
+from ..exchange import Ledger, LedgerLine, Outcome, write
+from ..model import Cord, Locator, clear
+from ..syntax.lines import DIALECTS, encode_value
+from ..syntax.scalars import encode
+from .layouts import CordPlaces, Layout, load_layouts, refuse_filling
+
+Keys = tuple[str, ...]
+
+
+class Raw(str):
+    """An expression of the format, which is written as it is."""
+
+    __slots__ = ()
+
+
+class Emission(NamedTuple):
+    """A block, the file that it goes into, what has to be installed, where the secret is put, and what is lost."""
+
+    layout: Layout
+    text: str
+    file: str
+    packages: tuple[str, ...]
+    secret: str | None
+    ledger: Ledger
+
+    def to_dict(self) -> dict[str, Any]:
+        """Give ``cordtally/emission/1``."""
+        return {
+            "schema": "cordtally/emission/1",
+            "layout": self.layout.id,
+            "file": self.file,
+            "text": self.text,
+            "packages": list(self.packages),
+            "secret": self.secret,
+            "ledger": [line.to_dict() for line in self.ledger],
+        }
+
+
+def emitted_layouts() -> tuple[str, ...]:
+    """List the layouts for which a block can be written."""
+    return tuple(name for name, layout in load_layouts().items() if layout.emit)
+
+
+def emit(cord: Cord, layout_id: str, *, name: str, environment: str | None = None) -> Emission:
+    """Write the block of a framework for a cord.
+
+    Parameters
+    ----------
+    cord : Cord
+        What is to be described; a secret in it is never written, but named.
+    layout_id : str
+        A layout of `emitted_layouts`.
+    name : str
+        What the connection is called there, where the layout names it.
+    environment : str, optional
+        The environment, where the layout has a place for it.
+
+    Raises
+    ------
+    UnknownName
+        When there is no such layout.
+    FieldError
+        When the layout has no way for the engine, or its format cannot hold a part.
+    """
+    layout = load_layouts().get(layout_id)
+    if layout is None or not layout.emit:
+        from ..catalog import find_nearest
+
+        known = emitted_layouts()
+        raise UnknownName(
+            "layout", layout_id, nearest=find_nearest(layout_id, known), hint=f"one of {', '.join(known)}"
+        )
+    places = layout.cords[int(layout.emit.get("cord", 0))]
+    drivers: Mapping[str, str] = layout.emit.get("drivers", {})
+    if cord.engine not in drivers:
+        raise FieldError(f"{layout.title} is written for {', '.join(drivers)}, and not for {cord.engine}")
+    values, lines = _values(cord, layout, places, drivers[cord.engine])
+    named = {"name": str(layout.emit.get("name") or name), "environment": environment or "production"}
+    for value in values.values():
+        refuse_filling(layout, value)
+    secret = None
+    if cord.password is not None:
+        variable = _variable(cord, name)
+        secret = str(layout.emit.get("beside", f"the variable {variable}")).format(**named)
+        if "password" in places.places:
+            values["password"] = Raw(str(layout.emit.get("secret", "")).replace("NAME", variable))
+    chosen = {role: paths[0] for role, paths in places.places.items()} | dict(layout.emit.get("places", {}))
+    entries = {_keys(chosen[role], named): value for role, value in values.items()}
+    text = _FORMATS[layout.emit["format"]](entries)
+    packages = tuple(f"{manager}: {one}" for manager, one in load_driver(drivers[cord.engine]).packages.items())
+    file = str(layout.emit["file"]).format(**named)
+    return Emission(layout, text, file, packages, secret, Ledger(tuple(lines)))
+
+
+def _variable(cord: Cord, name: str) -> str:
+    if isinstance(cord.password, Locator) and cord.password.scheme == "env":
+        return cord.password.rest
+    return "".join(c if c.isalnum() else "_" for c in name).upper() + "_PASSWORD"
+
+
+def _values(cord: Cord, layout: Layout, places: CordPlaces, driver: str) -> tuple[dict[str, str], list[LedgerLine]]:
+    """The values by role, and what there is no place for."""
+    if "text" in places.places and "host" not in places.places:
+        return _with_text(cord, places, driver)
+    lines = []
+    if len(cord.hosts) > 1:
+        others = ", ".join(map(str, cord.hosts[1:]))
+        lines.append(LedgerLine("host", others, None, Outcome.DROPPED, f"{layout.title} takes one host here"))
+    host = cord.hosts[0] if cord.hosts else None
+    port = None if host is None or host.port is None else str(host.port)
+    address = None if host is None else clear(host.address)
+    if places.carries_port and address and port:
+        address, port = f"{address}:{port}", None
+    words = {engine: word for word, engine in reversed([*layout.engines.items()])} | dict(layout.emit.get("words", {}))
+    found: dict[str, str | None] = {
+        "engine_in": words.get(cord.engine) if places.engine is None else None,
+        "host": address,
+        "port": port,
+        "database": None if cord.database is None else clear(cord.database),
+        "user": None if cord.user is None else clear(cord.user),
+    }
+    for role, value in found.items():
+        if value and role not in places.places:
+            lines.append(LedgerLine(role, value, None, Outcome.DROPPED, f"{layout.title} has no place for it"))
+    if cord.tls.level is not None:
+        said = cord.tls.level.value
+        lines.append(LedgerLine("tls.level", said, None, Outcome.DROPPED, "its place differs with the driver: add it"))
+    for option, given in cord.options:
+        reason = "its place differs with the driver: add it"
+        lines.append(LedgerLine(f"options.{option}", str(given), None, Outcome.DROPPED, reason))
+    values = {role: value for role, value in found.items() if value and role in places.places}
+    return values | {role: Raw(values[role]) for role in ("port",) if role in values}, lines
+
+
+def _with_text(cord: Cord, places: CordPlaces, driver: str) -> tuple[dict[str, str], list[LedgerLine]]:
+    beside = {role: getattr(cord, role) for role in ("user",) if role in places.places}
+    bare = cord.copy_with(password=None, **dict.fromkeys(beside))
+    writing = write(bare, driver)
+    lines = [line for line in writing.ledger if line.outcome.is_loss]
+    values = {"text": writing.text.unmask()}
+    return values | {role: clear(value) for role, value in beside.items() if value is not None}, lines
+
+
+def _keys(path: str, named: Mapping[str, str]) -> Keys:
+    """A path's keys; what a name holds is no separator."""
+    return tuple(piece.format(**named) for piece in path.split("."))
+
+
+def _flat(dialect: str) -> Callable[[Mapping[Keys, str]], str]:
+    def written(entries: Mapping[Keys, str]) -> str:
+        lines = []
+        for keys, value in entries.items():
+            shown = value if isinstance(value, Raw) else encode_value(value, "plain", DIALECTS[dialect])
+            lines.append(f"{'.'.join(keys)}={shown}\n")
+        return "".join(lines)
+
+    return written
+
+
+def _nested(entries: Mapping[Keys, str]) -> dict[str, Any]:
+    root: dict[str, Any] = {}
+    for keys, value in entries.items():
+        into = root
+        for key in keys[:-1]:
+            into = into.setdefault(key, {})
+        into[keys[-1]] = value
+    return root
+
+
+def _as_yaml(entries: Mapping[Keys, str]) -> str:
+    def lines(value: dict[str, Any], depth: int) -> str:
+        made = ""
+        for key, inner in value.items():
+            indent = "  " * depth + encode(key, "yaml-plain") + ":"
+            if isinstance(inner, dict):
+                made += f"{indent}\n{lines(inner, depth + 1)}"
+            else:
+                made += f"{indent} {inner if isinstance(inner, Raw) else encode(inner, 'yaml-plain')}\n"
+        return made
+
+    return lines(_nested(entries), 0)
+
+
+def _as_json(entries: Mapping[Keys, str]) -> str:
+    return json.dumps(_nested(entries), indent=2, ensure_ascii=False) + "\n"
+
+
+def _as_python(entries: Mapping[Keys, str]) -> str:
+    def shown(value: Any, depth: int) -> str:  # noqa: ANN401 -- a nest of dictionaries
+        if not isinstance(value, dict):
+            return str(value) if isinstance(value, Raw) else encode(value, "python")
+        pad = "    " * (depth + 1)
+        inner = "".join(f"{pad}{encode(key, 'python')}: {shown(one, depth + 1)},\n" for key, one in value.items())
+        return "{\n" + inner + "    " * depth + "}"
+
+    nested = _nested(entries)
+    imports = "import os\n\n" if any("os.environ" in value for value in entries.values()) else ""
+    return imports + "".join(f"{name} = {shown(value, 0)}\n" for name, value in nested.items())
+
+
+def _as_defines(entries: Mapping[Keys, str]) -> str:
+    lines = ["<?php\n"]
+    for keys, value in entries.items():
+        shown = value if isinstance(value, Raw) else encode(value, "php-single")
+        lines.append(f"define( {encode(keys[0], 'php-single')}, {shown} );\n")
+    return "".join(lines)
+
+
+_FORMATS: Mapping[str, Callable[[Mapping[Keys, str]], str]] = {
+    "properties": _flat("properties"),
+    "variables": _flat("variables"),
+    "yaml": _as_yaml,
+    "json": _as_json,
+    "python": _as_python,
+    "defines": _as_defines,
+}
