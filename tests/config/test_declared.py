@@ -37,7 +37,7 @@ SPRING = """spring:
 FILES = {
     "application.properties": "spring.datasource.url=jdbc:mysql\\://berths.greywick.example:3307/berths\nspring.datasource.userName=keeper\nspring.datasource.password=not-a-real-pw\n",
     "application-prod.yml": SPRING,
-    "appsettings.Staging.json": '{\n  "Logging": {"Level": "x"},\n  "ConnectionStrings": {"Tides": "Host=gauge;Database=tides;Username=u;Password=not-a-real-pw", "Odd": "Server=h;Database=d"}\n}\n',
+    "appsettings.Staging.json": '{\n  "Logging": {"Level": "x"},\n  "ConnectionStrings": {"Tides": "Host=gauge;Database=tides;Username=u;Password=not-a-real-pw", "Odd": "Server=h;Database=d",\n  "Long": "Host=h;Timeout=15;Database=d;SSL Mode=VerifyFull;Username=u"}\n}\n',
     "database.yml": RAILS,
     ".env": "APP_NAME=x\nDB_CONNECTION=pgsql\nDB_HOST=gauge\nDB_PORT=5432\nDB_DATABASE=tides\nDB_USERNAME=keeper\nDB_PASSWORD='not-a-real-pw'\n",
     "settings.yaml": "sessions:\n  url: redis://sessions.greywick.example/2\n  password: not-a-real-pw\nlegacy: {host: h, database: d, driver: mysqli, user: u}\nport: 80\n",
@@ -59,7 +59,7 @@ DECLARED = [
     ("persistence.xml", "jpa", [("tides", "mysql", "h", "d", "u", "–")]),
     ("application.properties", "spring-boot", [("datasource", "mysql", "berths.greywick.example:3307", "berths", "keeper", "line 3")]),
     ("application-prod.yml", "spring-boot", [("datasource@prod", "postgresql", "gauge.greywick.example:5432", "tides", "keeper", "from DB_PASSWORD")]),
-    ("appsettings.Staging.json", "appsettings", [("Tides@Staging", "postgresql", "gauge", "tides", "u", "line 3"), ("Odd@Staging", None, None, None, None, "–")]),
+    ("appsettings.Staging.json", "appsettings", [("Tides@Staging", "postgresql", "gauge", "tides", "u", "line 3"), ("Odd@Staging", None, None, None, None, "–"), ("Long@Staging", "postgresql", "h", "d", "u", "–")]),
     ("database.yml", "rails", [("primary@development", "postgresql", "gauge.greywick.example", "tides_dev", None, "–"),
                                ("primary@production", "postgresql", "gauge.greywick.example:5433", "tides", "keeper", "from PW"),
                                ("logbook@production", "sqlite", None, "log.sqlite", None, "–"),
@@ -119,6 +119,7 @@ AMENDED = [
     ("application-prod.yml", "datasource", {"options": {"connect_timeout": "3s"}}, "tides?user=a&connectTimeout=3"),
     ("application-prod.yml", "datasource", {"tls": "verify-full"}, "there is no TLS level named 'verify-full'; did you mean"),
     ("application-prod.yml", "datasource", {"user": "a${b}"}, "fills in what follows ${"),
+    ("appsettings.Staging.json", "Long", {"tls": "off", "options": {"connect_timeout": "3s"}}, '"Host=h;Timeout=3;Database=d;SSL Mode=Disable;Username=u"'),
     ("wp-config.php", "default", {"tls": "off"}, "has no place for its tls in this file"),
     ("settings.yaml", "sessions.url", {"password": "p@ss"}, "  password: p@ss"),
 ]

@@ -10,14 +10,13 @@ from typing import Any, NamedTuple
 from ..catalog import nearest_names
 from ..composing import parse_host, parse_option
 from ..errors import CordTallyError, FieldError, UnknownName
-from ..exchange import Reading, read, write
+from ..exchange import Part, Reading, read, write
 from ..model import MASK, Cord, Secret, TlsLevel
 from ..syntax import Slot, Splice
 from .declarations import Declared, declared_in
 from .layouts import refuse_filling
 
 _SAID = {"engine_in": "engine", "text": "a text"}
-_PIECES = frozenset({"host", "port", "database", "user", "password"})
 
 
 class Amendment(NamedTuple):
@@ -247,17 +246,25 @@ def _pieced(reading: Reading, text: str, whole: str, parts: Mapping[str, Any]) -
     except CordTallyError:
         return None
     spans = []
-    if not parts.keys() <= _PIECES:
-        return None
-    for role in parts:
-        old = [part for part in reading.parts if part.role == role]
-        new = [part for part in anew.parts if part.role == role]
+    for role in _roles(parts):
+        old, new = (_parts_called(one, role) for one in (reading, anew))
         if len(old) != 1 or len(new) != 1:
             return None
         spans.append((old[0].start, old[0].end, whole[new[0].start : new[0].end]))
     for start, end, piece in sorted(spans, reverse=True):
         text = text[:start] + piece + text[end:]
     return text
+
+
+def _roles(parts: Mapping[str, Any]) -> Iterator[str]:
+    """What the changed parts are called among a reading's, or by canonical names."""
+    for role, value in parts.items():
+        yield from value if role == "options" else ["tls.level" if role == "tls" else role]
+
+
+def _parts_called(reading: Reading, role: str) -> list[Part]:
+    names = {row.name for row in reading.rows if row.option is not None and row.option.canonical == role}
+    return [part for part in reading.parts if part.role == role or (part.role == "option" and part.name in names)]
 
 
 def _reads_as(text: str, reading: Reading, wanted: Cord) -> bool:
