@@ -14,7 +14,7 @@ from ..exchange import Reading, read
 from ..model import Cord, Host, Secret
 from ..model.placeholders import is_placeholder, variable_in
 from ..syntax import Slot, Tree, format_of, open_tree
-from .layouts import CordPlaces, Found, Layout, find_cords, layout_of
+from .layouts import CordPlaces, Found, Keys, Layout, find_cords, layout_of
 from .speaking import find_speaking
 
 PARTS = ("host", "port", "database", "user", "password")
@@ -33,6 +33,7 @@ class Declared:
     layout: Layout
     places: CordPlaces
     slots: Mapping[str, Slot]
+    options: Mapping[Keys, Slot] = field(default_factory=dict)
     cord: Cord | None = None
     reading: Reading | None = None
     problem: str | None = None
@@ -145,6 +146,7 @@ def _declared(tree: Tree, layout: Layout, found: Found, environment: str | None)
         layout=layout,
         places=found.places,
         slots=found.slots,
+        options=found.options,
     )
     values = {role: slot.node.value or "" for role, slot in found.slots.items()}
     variables = {
@@ -178,9 +180,26 @@ def _with_cord(made: Declared, values: dict[str, str]) -> Declared:
             wanted = "the text" if "text" in made.from_variables else "which engine it is"
             return replace(made, problem=f"the file does not tell {wanted}")
         password = parts.pop("password", None)
-        cord = compose(engine=engine, **parts)
+        cord = _with_options(made, compose(engine=engine, **parts))
         return replace(made, cord=cord if password is None else cord.copy_with(password=Secret(password)))
     return replace(made, reading=reading, cord=_laid_over(reading.cord, parts, made.places.wins))
+
+
+def _with_options(made: Declared, cord: Cord) -> Cord:
+    """Give a cord what stands among the further arguments of its driver."""
+    driver = made.layout.emit.get("drivers", {}).get(cord.engine)
+    if driver is None or not made.options:
+        return cord
+    arguments: dict[str, Any] = {}
+    for keys, slot in made.options.items():
+        if slot.node.value is None:
+            continue  # computed, or filled in when the program runs
+        into = arguments
+        for key in keys[:-1]:
+            into = into.setdefault(key, {})
+        into[keys[-1]] = int(slot.node.value) if slot.node.style == "number" else slot.node.value
+    found = read(arguments, driver=f"{driver}/arguments").cord
+    return cord.copy_with(tls=found.tls, options=found.options, native=found.native)
 
 
 def _engine(layout: Layout, places: CordPlaces, values: dict[str, str]) -> str | None:

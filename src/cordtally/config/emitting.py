@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, NamedTuple
 
 from ..catalog import load_driver
@@ -96,6 +96,12 @@ def emit(cord: Cord, layout_id: str, *, name: str, environment: str | None = Non
             values["password"] = Raw(str(layout.emit.get("secret", "")).replace("NAME", variable))
     chosen = {role: paths[0] for role, paths in places.places.items()} | dict(layout.emit.get("places", {}))
     entries = {_keys(chosen[role], named): value for role, value in values.items()}
+    if places.options:
+        bare = cord.copy_with(hosts=(), database=None, user=None, password=None)
+        writing = write(bare, f"{drivers[cord.engine]}/arguments")
+        lines += writing.ledger.losses
+        below = _keys(places.options, named)
+        entries |= {(*below, *keys): value for keys, value in _leaves(writing.arguments or {})}
     text = _FORMATS[layout.emit["format"]](entries)
     packages = tuple(f"{manager}: {one}" for manager, one in load_driver(drivers[cord.engine]).packages.items())
     file = str(layout.emit["file"]).format(**named)
@@ -130,14 +136,13 @@ def _values(cord: Cord, layout: Layout, places: CordPlaces, driver: str) -> tupl
         "user": None if cord.user is None else clear(cord.user),
     }
     for role, value in found.items():
-        if value and role not in places.places:
+        if value and role not in places.places and role != "engine_in":
             lines.append(LedgerLine(role, value, None, Outcome.DROPPED, f"{layout.title} has no place for it"))
-    if cord.tls.level is not None:
-        said = cord.tls.level.value
-        lines.append(LedgerLine("tls.level", said, None, Outcome.DROPPED, "its place differs with the driver: add it"))
-    for option, given in cord.options:
+    if not places.options:
+        said = [] if cord.tls.level is None else [("tls.level", cord.tls.level.value)]
+        said += [(f"options.{option}", str(given)) for option, given in cord.options]
         reason = "its place differs with the driver: add it"
-        lines.append(LedgerLine(f"options.{option}", str(given), None, Outcome.DROPPED, reason))
+        lines += [LedgerLine(part, source, None, Outcome.DROPPED, reason) for part, source in said]
     values = {role: value for role, value in found.items() if value and role in places.places}
     return values | {role: Raw(values[role]) for role in ("port",) if role in values}, lines
 
@@ -149,6 +154,15 @@ def _with_text(cord: Cord, places: CordPlaces, driver: str) -> tuple[dict[str, s
     lines = [line for line in writing.ledger if line.outcome.is_loss]
     values = {"text": writing.text.unmask()}
     return values | {role: clear(value) for role, value in beside.items() if value is not None}, lines
+
+
+def _leaves(arguments: Mapping[str, Any], above: Keys = ()) -> Iterator[tuple[Keys, str]]:
+    """Arguments by their keys; what is no text is written as it is."""
+    for key, value in arguments.items():
+        if isinstance(value, Mapping):
+            yield from _leaves(value, (*above, key))
+        else:
+            yield (*above, key), value if isinstance(value, str) else Raw(repr(value))
 
 
 def _keys(path: str, named: Mapping[str, str]) -> Keys:

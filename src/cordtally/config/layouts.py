@@ -14,6 +14,7 @@ from ..records import Record
 from ..syntax import Slot
 
 FOLDER = Path(__file__).parents[1] / "catalog" / "layouts"
+Keys = tuple[str, ...]
 ROLES = ("text", "engine_in", "host", "port", "database", "user", "password")
 
 
@@ -21,7 +22,7 @@ class CordPlaces(Record):
     """Where the parts of a connection stand: by role the paths of keys, with ``{name}`` and ``{environment}`` in them.
 
     ``wins`` says whether a part counts that stands beside a text which has that part, too; where the host
-    ``carries_port``, a port stands behind it.
+    ``carries_port``, a port stands behind it. Below ``options`` stand further arguments of the driver.
     """
 
     places: Mapping[str, tuple[str, ...]]
@@ -29,6 +30,7 @@ class CordPlaces(Record):
     engine: str | None = None
     wins: str = "text"
     carries_port: bool = False
+    options: str = ""
 
 
 class Layout(Record):
@@ -65,6 +67,7 @@ class Found(NamedTuple):
     environment: str | None
     places: CordPlaces
     slots: dict[str, Slot]
+    options: dict[Keys, Slot]
 
 
 @cache
@@ -115,6 +118,12 @@ def find_cords(layout: Layout, found: Iterable[Slot]) -> list[Found]:
     for slot in found:
         key = ".".join(slot.path)
         for places in layout.cords:
+            if places.options and (
+                match := _key_pattern(places.options + ".{rest}", relaxed=layout.relaxed).match(key)
+            ):
+                name = match.groupdict().get("name") or places.name
+                entry = by_name.setdefault((name, None), Found(name, None, places, {}, {}))
+                entry.options[slot.path[places.options.count(".") + 1 :]] = slot
             for role, paths in places.places.items():
                 for rank, path in enumerate(paths):
                     match = _key_pattern(path, relaxed=layout.relaxed).fullmatch(key)
@@ -122,7 +131,7 @@ def find_cords(layout: Layout, found: Iterable[Slot]) -> list[Found]:
                         continue
                     groups = match.groupdict()
                     name, environment = groups.get("name") or places.name, groups.get("environment")
-                    entry = by_name.setdefault((name, environment), Found(name, environment, places, {}))
+                    entry = by_name.setdefault((name, environment), Found(name, environment, places, {}, {}))
                     best = ranks.get((name, environment, role))
                     if best is None or rank < best or (rank == best and layout.equal == "last"):
                         ranks[name, environment, role] = rank

@@ -32,10 +32,10 @@ def find_speaking(layout: Layout, found: Iterable[Slot]) -> list[Found]:
         # berths.user and berths.password belong to berths.url, unless they are a connection of their own
         group = _parted(slot)[0]
         beside = groups.pop(group, {}) if "host" not in groups.get(group, {}) else {}
-        made.append(Found(".".join(slot.path), None, places, {"text": slot, **beside}))
+        made.append(Found(".".join(slot.path), None, places, {"text": slot, **beside}, {}))
     for name, parts in groups.items():
         if ("host" in parts and len(parts) > 1) or {"database", "user", "password"} <= set(parts):
-            made.append(Found(name or "default", None, places, parts))
+            made.append(Found(name or "default", None, places, parts, {}))
     return made
 
 
