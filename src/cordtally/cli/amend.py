@@ -12,8 +12,8 @@ from ..errors import FieldError, quoted
 from ..model import clear
 from ..secrets import fetch
 from . import completing
-from .compose import option_fields
 from .connections import missing_file
+from .fields import option_fields
 from .inputs import surroundings
 from .layout import Line
 from .naming import LEVEL

@@ -12,8 +12,9 @@ from ..catalog import driver_ids, engine_ids, find_name, ids_of, load_driver, lo
 from ..composing import compose
 from ..errors import CordTallyError, UnknownName
 from ..exchange import write
-from ..model import MASK, Cord, Locator, Secret, TlsLevel
+from ..model import Cord, TlsLevel
 from .connections import first_target
+from .fields import host_fields, shown
 from .layout import Line
 from .screen import Screen, clean
 
@@ -50,11 +51,6 @@ def ask(given: Fields, target: str | None) -> tuple[Fields, str | None]:
     if questions.fields.get("engine") is None:
         raise click.Abort
     return questions.fields, questions.target
-
-
-def shown(cord: Cord) -> Cord:
-    """Give a cord with a stand-in for a secret that is not fetched, since it will be masked."""
-    return cord.copy_with(password=Secret(MASK)) if isinstance(cord.password, Locator) else cord
 
 
 class _Questions:
@@ -163,8 +159,6 @@ class _Questions:
 
 
 def _hosts_of(answer: str | None) -> Fields:
-    from .compose import host_fields
-
     return host_fields((answer,) if answer else ())
 
 

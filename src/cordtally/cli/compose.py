@@ -11,13 +11,13 @@ import click
 
 from ..catalog import engine_ids, load_engine
 from ..composing import compose
-from ..errors import FieldError, quoted
 from ..exchange import write
 from ..model import AuthenticationMethod, Cord, Locator, TlsLevel
 from ..secrets import with_secret
 from . import completing
 from .connections import first_target
 from .convert import print_writing
+from .fields import host_fields, option_fields, shown
 from .inputs import json_option, surroundings, target_option, unmask_option
 from .naming import ENGINE, LEVEL, LOG_IN
 from .output import print_json
@@ -116,17 +116,6 @@ def command(
     return 0
 
 
-def option_fields(given: tuple[str, ...]) -> dict[str, str] | None:
-    """Give the options of ``--option NAME=VALUE``; None where there is none."""
-    made = {}
-    for text in given:
-        name, equals, value = text.partition("=")
-        if not equals:
-            raise FieldError(f"--option wants NAME=VALUE, like connect_timeout=5s; {quoted(name)} has no =")
-        made[name] = value
-    return made or None
-
-
 def _command(fields: Mapping[str, object], target: str | None) -> str:
     """Give the command line that gives the same."""
     words = ["cordtally", "compose"]
@@ -140,16 +129,6 @@ def _command(fields: Mapping[str, object], target: str | None) -> str:
     return shlex.join(words)
 
 
-def host_fields(given: tuple[str, ...]) -> dict[str, object]:
-    """Give the fields for hosts as people write them: listed with commas, or one with its port behind a comma."""
-    hosts = [host for text in given for host in text.split(",")]
-    if len(hosts) == 2 and hosts[1].isdigit():  # SQL Server's own way
-        return {"host": f"{hosts[0]}:{hosts[1]}"}
-    return {"hosts": hosts} if len(hosts) > 1 else {"host": hosts[0] if hosts else None}
-
-
 def _shown(cord: Cord, unmask: bool) -> Cord:
     """Fetch the secret only where it will be shown; a stand-in takes its place where it will be masked."""
-    from .asking import shown
-
     return with_secret(cord, surroundings(Path())) if unmask and isinstance(cord.password, Locator) else shown(cord)
