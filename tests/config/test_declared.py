@@ -49,7 +49,21 @@ FILES = {
     'hibernate.cfg.xml': '<hibernate-configuration><session-factory>\n<property name="connection.url">jdbc:postgresql://gauge/tides?a=1&amp;b=2</property>\n<property name="hibernate.connection.username"> keeper </property>\n</session-factory></hibernate-configuration>\n',
     'persistence.xml': '<persistence xmlns="x"><persistence-unit name="tides"><properties>\n<property value="jdbc:mysql://h/d" name="javax.persistence.jdbc.url"/>\n<property name="javax.persistence.jdbc.user" value="u"/></properties></persistence-unit></persistence>\n',
 }
+FILES["knexfile.js"] = """// sample
+module.exports = {
+  development: { client: 'sqlite3', connection: { filename: './tides.sqlite' } },
+  production: {
+    client: 'pg',
+    connection: { host: 'gauge', port: 5432, database: "tides", user: 'keeper', password: process.env.PW },
+  },
+  staging: { client: 'pg', connection: 'postgresql://keeper@stage/tides' },
+};
+"""
+FILES["config.json"] = '{"test": {"dialect": "mysql", "host": "h", "database": "d", "username": "u", "password": "not-a-real-pw"}}\n'
 DECLARED = [
+    ("knexfile.js", "knex", [("connection@development", "sqlite", None, "./tides.sqlite", None, "–"), ("connection@production", "postgresql", "gauge:5432", "tides", "keeper", "from PW"),
+                             ("connection@staging", "postgresql", "stage", "tides", "keeper", "–")]),
+    ("config.json", "sequelize", [("connection@test", "mysql", "h", "d", "u", "line 1")]),
     ("settings.py", "django", [("default", "postgresql", "gauge:5432", "tides", "keeper", "from PW"), ("log", "sqlite", None, "x.db", None, "–")]),
     ("wp-config.php", "wordpress", [("default", "mysql", "gauge:3307", "tides", "keeper", "line 5")]),
     ("database.php", "laravel", [("mysql", "mysql", "127.0.0.1", "tides", "u", "from DB_PASSWORD")]),
@@ -120,6 +134,9 @@ AMENDED = [
     ("application-prod.yml", "datasource", {"tls": "verify-full"}, "there is no TLS level named 'verify-full'; did you mean"),
     ("application-prod.yml", "datasource", {"user": "a${b}"}, "fills in what follows ${"),
     ("appsettings.Staging.json", "Long", {"tls": "off", "options": {"connect_timeout": "3s"}}, '"Host=h;Timeout=3;Database=d;SSL Mode=Disable;Username=u"'),
+    ("knexfile.js", "connection@production", {"user": "o'n\u00e9", "port": "6000"}, "port: 6000, database: \"tides\", user: 'o\\'n\u00e9', password: process.env.PW"),
+    ("knexfile.js", "connection@production", {"password": "x"}, "the password is filled in from PW"),
+    ("knexfile.js", "connection@staging", {"host": "s2"}, "connection: 'postgresql://keeper@s2/tides'"),
     ("wp-config.php", "default", {"tls": "off"}, "has no place for its tls in this file"),
     ("settings.yaml", "sessions.url", {"password": "p@ss"}, "  password: p@ss"),
 ]
@@ -142,7 +159,10 @@ def test_an_edit_goes_to_the_place_that_wins(folder, name, connection, changes, 
         lines = {"+": after, "-": before}.get(line[0], [line[1:]])
         shown = ".*".join(re.escape(piece) for piece in line[1:].split("***"))
         assert any(re.fullmatch(shown, one) for one in lines), line
-    assert sum(old != new for old, new in zip(before, after)) == len({declared.slot_of(role) for role in (*changes, "host")} if "port" in changes and len(changes) > 1 else {declared.slot_of(role) for role in changes})
+    meant = {declared.tree.source.place(slot.node.start)[0] for role in (*changes, "host", "port") if (slot := declared.slot_of(role))}
+    changed = {number for number, (old, new) in enumerate(zip(before, after), 1) if old != new}
+    assert changed
+    assert changed <= meant
     cord = declared_as(folder / name, connection).cord
     for role in set(changes) - {"host", "port", "password", "tls", "options"}:
         assert clear(getattr(cord, role)) == changes[role]

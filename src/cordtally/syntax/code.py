@@ -52,9 +52,12 @@ class _Code:
             return []
         left, right = named[0], named[-1]
         value = self.value(right, 0)
-        for key in reversed(self.path(left)[1:]):
+        keys = self.path(left)
+        if keys[0].value in language.get("roots", ()):
+            return value.pairs
+        for key in reversed(keys[1:]):
             value = Node("map", value.start, value.end, pairs=[(key, value)])
-        return [(self.path(left)[0], value)]
+        return [(keys[0], value)]
 
     def path(self, left: Any) -> list[Node]:  # noqa: ANN401
         """The keys of what is assigned to: ``$cfg['db']['user']``, ``config.url``."""
@@ -74,6 +77,9 @@ class _Code:
             return Node("list", start, end, items=[self.value(c, depth + 1) for c in found.children if c.is_named])
         if kind in language.get("calls", ()) or kind in {"subscript", "subscript_expression"}:
             return self.looked_up(found, depth)
+        into = language.get("looks_into")
+        if into and self.text.startswith(into, start):
+            return Node("scalar", start, end, variable=self.text[start + len(into) : end])
         style = language["scalars"].get(kind, "")
         return Node("scalar", start, end, decode(self.text[start:end], style) if style else None, style)
 
@@ -99,6 +105,9 @@ class _Code:
             return Node("scalar", start, end, default.value if default else None, variable=given[0].value)
         keyword = self.language.get("keyword")
         arguments = found.child_by_field_name("arguments")
+        inner = [c for c in arguments.children if c.type in self.language["maps"]] if arguments is not None else []
+        if inner and not keyword:
+            return self.map_or_list(inner[0], depth + 1)
         pairs = []
         for child in arguments.children if keyword and arguments is not None else ():
             if child.type == keyword:

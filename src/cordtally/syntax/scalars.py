@@ -150,6 +150,34 @@ def _as_php(value: str) -> str:
     return "'" + value.replace("\\", "\\\\").replace("'", "\\'") + "'"
 
 
+_JS_NAMED = {"n": "\n", "t": "\t", "r": "\r", "b": "\b", "f": "\f", "v": "\v", "0": "\0"}
+_JS_ESCAPE = pattern(r"\\(?:u\{([0-9A-Fa-f]{1,6})\}|u([0-9A-Fa-f]{4})|x([0-9A-Fa-f]{2})|(\r\n|.))", re.DOTALL)
+
+
+def _of_javascript(raw: str) -> str | None:
+    """Read a string of ECMAScript (ECMA-262, 12.9.4); a template with something put in has no value of its own."""
+    inner = raw[1:-1]
+    if raw[0] == "`" and re.search(r"(?<!\\)(?:\\\\)*\$\{", inner):
+        return None
+
+    def told(match: re.Match[str]) -> str:
+        number = match[1] or match[2] or match[3]
+        if number:
+            return chr(int(number, 16))
+        return "" if match[4] in {"\n", "\r", "\r\n", "\u2028", "\u2029"} else _JS_NAMED.get(match[4], match[4])
+
+    made = _JS_ESCAPE.sub(told, inner)
+    return made.encode("utf-16", "surrogatepass").decode("utf-16", "replace")
+
+
+def _as_javascript(quote: str) -> Callable[[str], str]:
+    def write(value: str) -> str:
+        inner = json.dumps(value, ensure_ascii=not value.isprintable())[1:-1].replace('\\"', '"')
+        return f"{quote}{inner.replace(quote, chr(92) + quote)}{quote}"
+
+    return write
+
+
 def _as_number(value: str) -> str | None:
     return value if value.isascii() and value.isdigit() and (value == "0" or value[0] != "0") else None
 
@@ -166,6 +194,7 @@ _DECODERS: dict[str, Callable[[str], str | None]] = {
     "python": _of_python,
     "php-single": _of_php_single,
     "php-double": _of_php_double,
+    "javascript": _of_javascript,
     "number": str,
     "word": str,
 }
@@ -181,6 +210,7 @@ _WRITERS: dict[str, tuple[Callable[[str], str | None], ...]] = {
     "python": (_as_python("'"), _as_python('"')),
     "php-single": (_as_php,),
     "php-double": (_as_php,),
+    "javascript": (_as_javascript("'"),),
     "number": (_as_number,),
     "word": (),
 }
