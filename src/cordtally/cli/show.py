@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import click
 
 from ..exchange import write
-from ..tally import Resolved, load
+from ..tally import FILE_NAME, Resolved, load
 from . import completing
 from .connections import environment_of, file_named, first_target
 from .inputs import environment_option, json_option, target_option
@@ -30,7 +30,9 @@ def command(
 ) -> int:
     """Show a cord: each field, and its layer; without a name all cords; of files the connections that they declare."""
     paths = [path for one in what if (path := _path(one)) is not None]
-    if paths and len(paths) == len(what):
+    if [path.name for path in paths] == [FILE_NAME]:
+        tally_file, what = paths[0], ()
+    elif paths and len(paths) == len(what):
         return _show_files(paths, environment, as_json)
     if len(what) > 1:
         raise click.UsageError("name one cord, or files alone")

@@ -150,6 +150,20 @@ def _as_php(value: str) -> str:
     return "'" + value.replace("\\", "\\\\").replace("'", "\\'") + "'"
 
 
+def _of_toml(raw: str) -> str | None:
+    from tomllib import loads
+
+    value = loads(f"k = {raw}")["k"]
+    return value if isinstance(value, str) else None
+
+
+def _as_toml(value: str) -> str | None:
+    written = json.dumps(value, ensure_ascii=False)
+    if not value.isprintable():  # TOML has \U for what is beyond four digits, and no pairs of surrogates
+        written = '"' + "".join(c if c.isprintable() and c not in '"\\' else f"\\U{ord(c):08x}" for c in value) + '"'
+    return written if _of_toml(written) == value else None
+
+
 _JS_NAMED = {"n": "\n", "t": "\t", "r": "\r", "b": "\b", "f": "\f", "v": "\v", "0": "\0"}
 _JS_ESCAPE = pattern(r"\\(?:u\{([0-9A-Fa-f]{1,6})\}|u([0-9A-Fa-f]{4})|x([0-9A-Fa-f]{2})|(\r\n|.))", re.DOTALL)
 
@@ -195,6 +209,7 @@ _DECODERS: dict[str, Callable[[str], str | None]] = {
     "php-single": _of_php_single,
     "php-double": _of_php_double,
     "javascript": _of_javascript,
+    "toml": _of_toml,
     "number": str,
     "word": str,
 }
@@ -211,6 +226,7 @@ _WRITERS: dict[str, tuple[Callable[[str], str | None], ...]] = {
     "php-single": (_as_php,),
     "php-double": (_as_php,),
     "javascript": (_as_javascript("'"),),
+    "toml": (_as_toml,),
     "number": (_as_number,),
     "word": (),
 }

@@ -15,6 +15,7 @@ from .markup import build_markup
 from .nodes import Node
 from .offsets import Offsets
 from .scalars import decode
+from .tables import build_tables
 
 LANGUAGES = Path(__file__).parents[1] / "catalog" / "languages"
 _DEEPEST = 200
@@ -48,7 +49,7 @@ def parse_tree(text: str, name: str) -> Node:
     """
     data, language = text.encode("utf-8"), load_language(name)
     root, offsets = _parser(name).parse(data).root_node, Offsets(text, data)
-    build = {"markup": build_markup, "code": build_code}.get(language.get("kind", ""))
+    build = {"markup": build_markup, "code": build_code, "tables": build_tables}.get(language.get("kind", ""))
     return _Builder(text, offsets, language).build(root) if build is None else build(root, text, offsets, language)
 
 
