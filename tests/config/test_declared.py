@@ -225,3 +225,19 @@ def test_aliases_of_aliases_are_bounded(tmp_path):
     (tmp_path / "laughs.yaml").write_text("\n".join(lines) + "\n")
     with pytest.raises(ct.FieldError, match="more than 200,000 values"):
         declared_in(tmp_path / "laughs.yaml")
+
+
+def test_the_line_that_wins_is_edited(tmp_path):
+    for name, text, line in (("a.env", "DB_HOST=one\nDB_NAME=d\nDB_HOST=two\n", 3), ("odbc.ini", "[tides]\nServer=one\nDatabase=d\nServer=two\n", 2)):
+        (tmp_path / name).write_text(text)
+        (found,) = declared_in(tmp_path / name)
+        assert found.place_of("host")[0] == line
+
+
+def test_other_secrets_in_the_line_stay_hidden(tmp_path):
+    (tmp_path / "a.json").write_text('{"url": "postgresql://h/d", "api_token": "not-a-real-pw", "db": {"host": "h", "user": "u", "password": "not-a-real-pw2"}}')
+    (tmp_path / "database.php").write_text("<?php return ['connections' => ['a' => ['driver' => 'mysql', 'host' => 'h', 'password' => env('PW', 'not-a-real-pw')]]];")
+    for name, called in (("a.json", "url"), ("database.php", "a")):
+        made = amend(declared_as(tmp_path / name, called), {"host": "h2"})
+        assert "h2" in made.lines[-1]
+        assert "not-a-real" not in "".join(made.lines)

@@ -7,11 +7,10 @@ from dataclasses import replace
 from pathlib import Path
 
 from ..config import declared_in
-from ..config.declarations import is_stand_in
 from ..errors import FieldError, MissingExtra, TextError, shielded
 from ..exchange import Reading
 from ..model import Cord, Secret
-from ..model.placeholders import variable_in
+from ..model.placeholders import is_placeholder, variable_in
 from ..spotting import Candidate, spot
 from ..syntax import format_of
 from ..tally import load
@@ -78,7 +77,7 @@ def _vet_parts(path: Path) -> Iterator[Finding]:
         return
     for one in declared:
         password = one.slots.get("password")
-        if password is not None and password.node.value and not is_stand_in(password.node.value):
+        if password is not None and password.node.value and not _is_stand_in(password.node.value):
             line, column = one.tree.source.place(password.node.start)
             hint = "keep it in a variable or a store, and name that here"
             found = finding(RuleId.PASSWORD_IN_TEXT, f"the password of {one.title} stands in the file", hint)
@@ -87,6 +86,10 @@ def _vet_parts(path: Path) -> Iterator[Finding]:
             line, column = one.tree.source.place(min(slot.node.start for slot in one.slots.values()))
             for found in vet_cord(one.cord, folder=path.parent):
                 yield replace(found, source=str(path), line=line, column=column)
+
+
+def _is_stand_in(value: str) -> bool:
+    return variable_in(value) is not None or is_placeholder(value)
 
 
 def _vet_candidate(line: str, number: int, candidate: Candidate, path: Path, driver: str | None) -> Iterator[Finding]:

@@ -110,7 +110,10 @@ class Behaviour:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PoolLibrary:
-    """A pool library or a server-side pooler; ``checked`` says whether the facts were read off an installed package."""
+    """A pool library or a server-side pooler; ``checked`` says whether the facts were read off an installed package.
+
+    ``in_text_of`` lists the drivers in whose connection strings its settings stand, too.
+    """
 
     id: str
     title: str
@@ -121,6 +124,7 @@ class PoolLibrary:
     checked: bool
     behaviour: Behaviour
     settings: Mapping[str, Setting] = field(default_factory=dict)
+    in_text_of: tuple[str, ...] = ()
 
     def setting(self, means: str) -> Setting | None:
         """The setting with a meaning."""

@@ -8,14 +8,15 @@ from contextlib import suppress
 
 import click
 
-from ..catalog import driver_ids, engine_ids, find_name, ids_of, load_driver, load_engine, load_index, nearest_names
+from ..catalog import engine_ids, ids_of, load_driver, load_engine
 from ..composing import compose
-from ..errors import CordTallyError, UnknownName
+from ..errors import CordTallyError
 from ..exchange import write
 from ..model import Cord, TlsLevel
 from .connections import first_target
 from .fields import host_fields, shown
 from .layout import Line
+from .naming import DRIVER, ENGINE, LEVEL, Called
 from .screen import Screen, clean
 
 Fields = dict[str, object]
@@ -63,7 +64,7 @@ class _Questions:
     def run(self) -> None:
         """Ask in the order in which one thinks of a connection."""
         if self.fields.get("engine") is None:
-            self._ask("engine", "postgresql", engine_ids(), take=_engine)
+            self._ask("engine", "postgresql", engine_ids(), take=_called(ENGINE))
         engine = load_engine(str(self.fields["engine"]))
         if self.target is None:
             self._ask_driver()
@@ -83,15 +84,15 @@ class _Questions:
         written = {str(state.meaning) for state in driver.tls if not state.read_only}
         levels = [level.value for level in TlsLevel if level.value in written]
         if levels and not self._is_given("tls") and not self._is_socket():
-            self._ask("tls", levels[-1], levels, said="TLS level", take=_level)
+            self._ask("tls", levels[-1], levels, said="TLS level", take=_called(LEVEL))
         if str(self.fields.get("tls")).startswith("verify") and not self._is_given("ca"):
             self._ask("ca", "", said="file of the authority's certificate")
 
     def _ask_driver(self) -> None:
         engine = str(self.fields["engine"])
-        first = [i for i in ids_of(engine, None) if "+" not in i][:_MOST_OFFERED]
+        first = ids_of(engine, None)[:_MOST_OFFERED]
         offered = [*first, f"… (cordtally drivers --engine {engine} lists all)"]
-        self._ask("driver", first_target(engine), offered, said="written for", take=_driver)
+        self._ask("driver", first_target(engine), offered, said="written for", take=_called(DRIVER))
 
     def _is_given(self, *names: str) -> bool:
         return any(self.fields.get(name) is not None for name in names)
@@ -162,23 +163,8 @@ def _hosts_of(answer: str | None) -> Fields:
     return host_fields((answer,) if answer else ())
 
 
-def _engine(answer: str) -> str:
-    found = find_name("engine", answer, engine_ids())
-    if found is None:
-        raise UnknownName("engine", answer, nearest=nearest_names("engine", answer, engine_ids()))
-    return found
-
-
-def _level(answer: str) -> str:
-    return find_name("TLS level", answer, [level.value for level in TlsLevel]) or answer
-
-
-def _driver(answer: str) -> str:
-    known = driver_ids()
-    name, slash, notation = answer.partition("/")
-    titles = {i: facts["title"] for i, facts in load_index()["drivers"].items()}
-    found = find_name("driver", name, known, titles)
-    return answer if found is None else found + slash + notation
+def _called(kind: Called) -> Callable[[str], str]:
+    return lambda answer: kind.convert(answer, None, None)
 
 
 def _read(screen: Screen, prompt: Line) -> str:

@@ -38,9 +38,7 @@ CONNECTION_HELP = (
 _LARGEST_INPUT = 4 * LARGEST_TEXT + 8  # in bytes; a text that is too long is told by its characters
 _STRING_MARKS = set(":/=;@{")
 _IN_ENVIRONMENT = pattern(r"([A-Za-z][\w.-]*)[@:]([A-Za-z][\w.-]*)")
-_SLIP_OF_SCHEME = pattern(
-    r"(?:postgres(?:ql)?|mysql|mariadb|mongodb|rediss?|mssql|sqlserver|oracle|sqlite|jdbc)(?:\+\w+)?(?:://?|//)"
-)
+_SLIP_OF_SCHEME = pattern(r"([A-Za-z][A-Za-z0-9]*)(?:\+\w+)?(?:://?|//)")
 _NO_FILE = frozenset("=;@{}?*\"'<>|\n")
 DATABASE_FILES = frozenset({".db", ".db3", ".sqlite", ".sqlite3", ".duckdb", ".fdb"})
 _TEXT_FILES = pattern(
@@ -70,14 +68,14 @@ class Connection(NamedTuple):
         return read(write(self.given, target).text, driver=target)
 
 
+def from_env_option(help_text: str) -> Callable[[Command], Command]:
+    """Give what adds ``--from-env NAME``."""
+    return click.option("--from-env", metavar="NAME", shell_complete=completing.variables, help=help_text)
+
+
 def text_options(command: Command) -> Command:
     """Add the argument TEXT and ``--from-env NAME``, which spares a secret the way through the shell's history."""
-    command = click.option(
-        "--from-env",
-        metavar="NAME",
-        shell_complete=completing.variables,
-        help="Take the text from this environment variable.",
-    )(command)
+    command = from_env_option("Take the text from this environment variable.")(command)
     return click.argument("text", required=False, shell_complete=completing.connections)(command)
 
 
@@ -196,7 +194,8 @@ def file_named(text: str, *, must: bool = True) -> Path | None:
     """The file of that name; None where a text is none, or names a database."""
     if not text or len(text) > 4096 or "://" in text or not _NO_FILE.isdisjoint(text) or not text.isprintable():
         return None
-    if _SLIP_OF_SCHEME.match(text) is not None:
+    slip = _SLIP_OF_SCHEME.match(text)
+    if slip is not None and any(prefix.startswith(f"{slip[1].lower()}:") for prefix in load_index()["prefixes"]):
         return None
     path = Path(text)
     suffix = path.suffix.lower() or (path.name if path.name.startswith(".") else "")

@@ -138,10 +138,10 @@ def _point_to_pools(writing: Writing, source: Connection) -> None:
     """Say where settings of a pool are converted, as another driver's text has no place for them."""
     lost = [line for line in writing.ledger.losses if line.part.startswith("options.pool")]
     if lost:
-        from ..catalog.pool_libraries import list_pools
+        from ..catalog.pool_libraries import list_pools, load_pool
 
-        name = f"{source.reading().driver}-pool"
-        pool = name if name in list_pools() else "POOL"
+        driver = source.reading().driver
+        pool = next((name for name in list_pools() if driver in load_pool(name).in_text_of), "POOL")
         setting = (lost[0].source or "NAME=VALUE").partition(" → ")[0]
         Screen().say(f"pools are converted apart: cordtally pool convert --from {pool} --to POOL '{setting}'", "dim")
 

@@ -11,7 +11,7 @@ from ..errors import CordTallyError
 from ..model import Duration
 from ..pooling import show_seconds
 from . import completing
-from .connections import CONNECTION_HELP, Connection, take_connection
+from .connections import CONNECTION_HELP, Connection, from_env_option, take_connection
 from .inputs import driver_option, environment_option, json_option, surroundings
 from .layout import Line
 from .output import print_json
@@ -27,12 +27,7 @@ _SIGNS = {
 
 @click.command("dial", epilog=CONNECTION_HELP)
 @click.argument("what", nargs=-1, shell_complete=completing.connections)
-@click.option(
-    "--from-env",
-    metavar="NAME",
-    shell_complete=completing.variables,
-    help="Dial the text in this environment variable, too.",
-)
+@from_env_option("Dial the text in this environment variable, too.")
 @driver_option
 @environment_option
 @click.option("--limit", default=f"{DEFAULT_LIMIT:g}s", show_default=True, help="How long each rung may wait.")

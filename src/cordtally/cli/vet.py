@@ -13,7 +13,7 @@ from ..exchange import Reading, read
 from ..model import Cord
 from ..vetting import Finding, vet_cord, vet_reading
 from . import completing
-from .connections import CONNECTION_HELP, DATABASE_FILES, Connection, take_connection
+from .connections import CONNECTION_HELP, DATABASE_FILES, Connection, from_env_option, take_connection
 from .inputs import driver_option, environment_option, fail_on_option, fails, json_option
 from .lines import stream_lines
 from .output import count_findings, print_findings, print_json
@@ -22,12 +22,7 @@ from .screen import Screen
 
 @click.command("vet", epilog=CONNECTION_HELP + " A file that is named is vetted as a whole.")
 @click.argument("what", nargs=-1, shell_complete=completing.connections)
-@click.option(
-    "--from-env",
-    metavar="NAME",
-    shell_complete=completing.variables,
-    help="Vet the text in this environment variable, too.",
-)
+@from_env_option("Vet the text in this environment variable, too.")
 @driver_option
 @environment_option
 @fail_on_option

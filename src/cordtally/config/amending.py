@@ -12,7 +12,8 @@ from ..composing import parse_host, parse_option
 from ..errors import CordTallyError, FieldError, UnknownName
 from ..exchange import Part, Reading, read, write
 from ..model import MASK, Cord, Secret, TlsLevel
-from ..syntax import Slot, Splice
+from ..model.suspicion import sounds_secret
+from ..syntax import Slot, Splice, Tree
 from .declarations import Declared, declared_in
 from .layouts import refuse_filling
 
@@ -68,7 +69,8 @@ def amend_all(chosen: Sequence[Declared], changes: Mapping[str, Any]) -> Amendme
     data = tree.source.spliced(splices)
     titles = {one.title for one in chosen}
     others = [one for one in declared_in(tree.source.path) if one.title not in titles]
-    hidden = {splice.start: splice for one in (*others, *chosen) for splice in _hidden(one)}
+    hidden = {splice.start: splice for splice in _telling(tree)}
+    hidden |= {splice.start: splice for one in (*others, *chosen) for splice in _hidden(one)}
     before = _spliced(tree.source.text, hidden.values())
     shown = {splice.start: _shown(one, splice) for one in chosen for splice in splices if _is_of(one, splice)}
     after = _spliced(tree.source.text, (hidden | shown).values())
@@ -89,10 +91,18 @@ def _spliced(text: str, splices: Iterable[Splice]) -> str:
     return text
 
 
+def _telling(tree: Tree) -> Iterator[Splice]:
+    """What is shown in place of values whose keys say that they are secret: a line may hold a whole file."""
+    for slot in tree.slots():
+        if slot.path and slot.node.value and sounds_secret(slot.path[-1].lstrip("@")):
+            raw = tree.source.text[slot.node.start : slot.node.end]
+            yield Splice(slot.node.start, slot.node.end, _quoted_as(raw))
+
+
 def _hidden(declared: Declared) -> Iterator[Splice]:
     """What is shown in place of the secrets of a connection."""
     own, text = declared.slots.get("password"), declared.slots.get("text")
-    if own is not None and own.node.value and "password" not in declared.from_variables:
+    if own is not None and own.node.value:  # a look-up's default, too
         raw = declared.tree.source.text[own.node.start : own.node.end]
         yield Splice(own.node.start, own.node.end, _quoted_as(raw))
     if text is not None and (declared.reading is None or declared.reading.secret_spans):

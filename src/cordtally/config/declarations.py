@@ -114,7 +114,8 @@ def declared_in(path: Path) -> list[Declared]:
     tree = open_tree(path, name)
     found = tree.slots()
     layout, environment = layout_of(path, found)
-    cords = find_cords(layout, found) if layout.cords else find_speaking(layout, found)
+    find = find_cords if layout.cords else find_speaking
+    cords = find(layout, found, layout.equal or tree.equal)
     return [_declared(tree, layout, one, environment) for one in cords]
 
 
@@ -233,8 +234,3 @@ def _laid_over(cord: Cord, parts: dict[str, str], wins: str) -> Cord:
         else:
             cord = cord.copy_with(**{role: value})
     return cord
-
-
-def is_stand_in(value: str) -> bool:
-    """Whether a value stands for another one, which a program puts there."""
-    return variable_in(value) is not None or is_placeholder(value)

@@ -39,8 +39,9 @@ class Layout(Record):
     With ``relaxed`` names, capitals, hyphens and underscores do not count; ``needs`` is a key without which a file is
     another framework's; what stands under a key that it ``skips`` is only there for others to share; ``engines`` maps
     the words of ``engine_in``; ``words`` are roles by the last word of a key. Of two ``equal`` keys the first or the
-    last one counts. ``emit`` says how a block is written: its format, its file, the driver of each engine, and how that
-    platform refers to a secret. What ``fills_in`` a value can stand in none as it is.
+    last one counts, where that is not as in any file of the format. ``emit`` says how a block is written: its format,
+    its file, the driver of each engine, and how that platform refers to a secret. What ``fills_in`` a value can stand
+    in none as it is.
     """
 
     id: str
@@ -50,10 +51,9 @@ class Layout(Record):
     files: tuple[str, ...]
     relaxed: bool = False
     needs: str = ""
-    variables: str = ""
     fills_in: str = ""
     skips: tuple[str, ...] = ()
-    equal: str = "last"
+    equal: str = ""
     cords: tuple[CordPlaces, ...] = ()
     engines: Mapping[str, str] = {}
     words: Mapping[str, tuple[str, ...]] = {}
@@ -72,9 +72,9 @@ class Found(NamedTuple):
 
 @cache
 def load_layouts() -> Mapping[str, Layout]:
-    """Load all layouts, by id; the one of names that speak is the last."""
+    """Load all layouts, by id; the one that names no files is for all others."""
     made = {}
-    for path in sorted(FOLDER.glob("*.toml"), key=lambda path: (path.stem == "speaking", path.stem)):
+    for path in sorted(FOLDER.glob("*.toml")):
         raw = tomllib.loads(path.read_text("utf-8"))
         try:
             cords = tuple(_cord(entry) for entry in raw.pop("cords", ()))
@@ -100,7 +100,7 @@ def layout_of(path: Path, found: Iterable[Slot]) -> tuple[Layout, str | None]:
                 groups = match.groupdict()
                 if any(_matched(layout, places, keys) for places in layout.cords):
                     return layout, groups.get("environment")
-    return load_layouts()["speaking"], None
+    return next(layout for layout in load_layouts().values() if not layout.files), None
 
 
 def _matched(layout: Layout, places: CordPlaces, keys: Iterable[str]) -> bool:
@@ -108,10 +108,10 @@ def _matched(layout: Layout, places: CordPlaces, keys: Iterable[str]) -> bool:
     return any(pattern.fullmatch(key) for pattern in patterns for key in keys)
 
 
-def find_cords(layout: Layout, found: Iterable[Slot]) -> list[Found]:
+def find_cords(layout: Layout, found: Iterable[Slot], equal: str) -> list[Found]:
     """Give the connections that stand at a layout's places, in the order in which they first appear.
 
-    Of two slots for one role the first pattern that is listed counts, of two equal keys the one that the layout says.
+    Of two slots for one role the first pattern that is listed counts, of two ``equal`` keys the first or the last.
     """
     by_name: dict[tuple[str, str | None], Found] = {}
     ranks: dict[tuple[str, str | None, str], int] = {}
@@ -133,7 +133,7 @@ def find_cords(layout: Layout, found: Iterable[Slot]) -> list[Found]:
                     name, environment = groups.get("name") or places.name, groups.get("environment")
                     entry = by_name.setdefault((name, environment), Found(name, environment, places, {}, {}))
                     best = ranks.get((name, environment, role))
-                    if best is None or rank < best or (rank == best and layout.equal == "last"):
+                    if best is None or rank < best or (rank == best and equal == "last"):
                         ranks[name, environment, role] = rank
                         entry.slots[role] = slot
     return [

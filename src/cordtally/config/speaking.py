@@ -15,8 +15,11 @@ _TEXT = pattern(r"(?:[A-Za-z][\w.+-]*:)+//\S+|(?:[\w ]+=[^;]*;){2,}.*|\S+@(?:tcp
 _WORD = pattern(r"[A-Z]+(?![a-z])|[A-Za-z][a-z0-9]*|\d+")
 
 
-def find_speaking(layout: Layout, found: Iterable[Slot]) -> list[Found]:
-    """Give a connection for each whole text, and one for each group of keys that speak of a host or a database."""
+def find_speaking(layout: Layout, found: Iterable[Slot], equal: str) -> list[Found]:
+    """Give a connection for each whole text, and one for each group of keys that speak of a host or a database.
+
+    Of two ``equal`` keys the first or the last counts.
+    """
     texts, groups = list[Slot](), dict[str, dict[str, Slot]]()
     roles = {word: role for role, words in layout.words.items() for word in words}
     for slot in found:
@@ -26,7 +29,9 @@ def find_speaking(layout: Layout, found: Iterable[Slot]) -> list[Found]:
             continue
         group, word = _parted(slot)
         if word in roles:
-            groups.setdefault(group, {}).setdefault(roles[word], slot)
+            held = groups.setdefault(group, {}).setdefault(roles[word], slot)
+            if equal == "last" and held.path == slot.path:
+                groups[group][roles[word]] = slot
     places, made = CordPlaces(places={}), []
     for slot in texts:
         # berths.user and berths.password belong to berths.url, unless they are a connection of their own

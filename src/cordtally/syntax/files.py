@@ -13,6 +13,7 @@ from .scalars import decode, encode
 from .source import Source, Splice
 from .trees import LANGUAGES, load_language, parse_tree
 
+_NAMES = {"odbc.ini": "odbc", "pg_service.conf": "service"}
 _LINES = {".properties": "properties", ".env": "variables", ".ini": "ini", ".cfg": "ini", ".cnf": "ini"}
 
 
@@ -22,6 +23,11 @@ class Tree(NamedTuple):
     source: Source
     format: str
     root: Node
+
+    @property
+    def equal(self) -> str:
+        """Which of two equal keys counts for readers of the format: the ``first`` or the ``last``."""
+        return DIALECTS[self.format].wins if self.format in DIALECTS else "last"
 
     def slots(self) -> list[Slot]:
         """Give every scalar with its path."""
@@ -56,6 +62,8 @@ class Tree(NamedTuple):
 def format_of(path: Path) -> str | None:
     """Name the format of a file by its name; None where none is known."""
     name = path.name.lower()
+    if name.lstrip(".") in _NAMES:
+        return _NAMES[name.lstrip(".")]
     if name.startswith(".env") or name.endswith(".env"):
         return "variables"
     return _endings().get(path.suffix.lower())

@@ -48,10 +48,6 @@ DIALECTS = {
     ),
     # what the readers of variables files agree on: the words of a shell that expand nothing
     "variables": Dialect(trailing="#", quotes="\"'", escapes="double", prefix="export", plain=r"[\w./:@%+,=-]*"),
-    # systemd.exec(5): # in a line belongs to the value
-    "systemd": Dialect(comments="#;", quotes="\"'", folds=True, plain=r"[\w./:@%+,=~#-]*"),
-    # docker --env-file: quotes belong to the value
-    "bare": Dialect(plain=r"[^\r\n]*"),
     "ini": Dialect(separators="=:", comments="#;", sections=True, plain=r"[^\r\n]*"),
     # libpq: no blanks around the sign, and the first of two lines counts
     "service": Dialect(sections=True, wins="first", plain=r"[^\r\n]*"),
