@@ -49,7 +49,7 @@ def sqlclient(judges):
 
 
 WORDS = ANY_TEXT.filter(lambda t: t and "\x00" not in t)
-QUICK = settings(max_examples=300, deadline=None, suppress_health_check=list(HealthCheck))
+QUICK = settings(max_examples=300, suppress_health_check=list(HealthCheck))
 CORDS = {
     "user": WORDS, "password": WORDS.map(Secret), "database": WORDS, "name": WORDS, "timeout": st.integers(1, 900),
 }  # fmt: skip

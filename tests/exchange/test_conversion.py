@@ -148,7 +148,7 @@ def values_in(cord):
 WORDS = ANY_TEXT.filter(lambda t: t and "\x00" not in t)
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(user=WORDS, password=WORDS, database=WORDS, name=WORDS)
 def test_libpq_and_the_toolkit_read_what_was_meant(user, password, database, name):
     """The drivers as judges: libpq's own parser, and the toolkit's."""
@@ -163,7 +163,7 @@ def test_libpq_and_the_toolkit_read_what_was_meant(user, password, database, nam
     assert {k: str(v) for k, v in dialect_arguments.items()} == meant
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(user=WORDS, password=WORDS, database=WORDS, name=WORDS, host=st.sampled_from(["tide-1", "2001:db8::1", "/run/pg"]))
 def test_asyncpg_reads_what_was_meant(user, password, database, name, host):
     options = (("application_name", name), ("target_role", "primary"))
@@ -254,7 +254,7 @@ SHAPES = [
 ]
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(
     shape=st.sampled_from(SHAPES),
     words=st.lists(st.from_regex(r"[A-Za-z0-9_.%@é]{1,6}", fullmatch=True), min_size=5, max_size=5),

@@ -27,7 +27,7 @@ from cordtally.model import Authentication, Cord, Duration, Host, Secret, Tls, T
 from ..strategies import ANY_TEXT
 
 WORDS = ANY_TEXT.filter(lambda t: t and "\x00" not in t and t.encode("utf-8", "replace").decode() == t)
-QUICK = settings(max_examples=150, deadline=None)
+QUICK = settings(max_examples=150)
 
 
 def kept(writing, part):
@@ -142,7 +142,7 @@ URLS = st.tuples(
 ).map("".join)
 
 
-@settings(max_examples=1500, deadline=None)
+@settings(max_examples=1500)
 @given(text=URLS)
 def test_libpq_reads_odd_urls_alike(text):
     """What libpq refuses is refused or reported as an error; what it takes means the same."""

@@ -41,7 +41,7 @@ def hold_law(cord: Cord, target: str) -> None:
 
 
 @pytest.mark.parametrize("target", TARGETS)
-@settings(max_examples=100, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=100, suppress_health_check=[HealthCheck.too_slow])
 @given(data=st.data())
 def test_central_law(target, data):
     hold_law(data.draw(cords(target)), target)

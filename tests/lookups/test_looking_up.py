@@ -3,8 +3,8 @@
 import pytest
 
 import cordtally as ct
+from cordtally.lines.passwords import read_passwords
 from cordtally.lookups import LookUpError, ServiceRecord, find_password, resolve
-from cordtally.lookups.password_file import split_line, unescape
 from cordtally.lookups.places import Places
 from cordtally.lookups.service_records import RecordError, Records
 from cordtally.model import Cord, Host
@@ -116,4 +116,4 @@ def test_the_password_file_and_its_permissions(places):
     assert find_password(cord, places)[0].unmask() == "fog:1\\2"
     assert find_password(cord.copy_with(user="x"), places)[0].unmask() == "last"
     assert resolve(cord, places=places).cord.password.unmask() == "fog:1\\2"
-    assert (split_line("a\\:b:1:d:u:p\\:q:r"), unescape("p\\:q:r")) == (["a:b", "1", "d", "u", "p\\:q:r"], "p:q")
+    assert [[f.value for f in fields] for _, fields in read_passwords("a\\:b:1:d:u:p\\:q:r")] == [["a:b", "1", "d", "u", "p:q"]]

@@ -29,7 +29,7 @@ SCRAPS = st.lists(
 
 
 @pytest.mark.parametrize("target", TARGETS)
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(rest=SCRAPS)
 @example(rest="[\\@]")
 def test_pieces_give_the_text_back(target, rest):
@@ -59,7 +59,7 @@ BY_FLAGS = {repr(d): d for d in (load_target(t).dialect for t in TARGETS) if get
 
 
 @pytest.mark.parametrize("dialect", [*BY_FLAGS.values(), url.Dialect(escaping="none"), url.Dialect(path={"slash": "required"})])
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(rest=NEARLY_TAME)
 def test_the_short_way_through_a_url_gives_what_the_full_grammar_gives(dialect, rest):
     text = "sea://" + rest
@@ -73,7 +73,7 @@ def test_the_short_way_through_a_url_gives_what_the_full_grammar_gives(dialect, 
         assert error.problem == full
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=400)
 @given(text=SCRAPS, target=st.none() | st.sampled_from(TARGETS))
 def test_reading_raises_only_its_own_errors_and_vets_what_it_reads(text, target):
     try:

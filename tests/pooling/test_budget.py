@@ -67,7 +67,7 @@ def waiting(listed, sizes):
     return sum(s.weight * s.arrivals * patient_pool(c, s.arrivals / s.instances, s.hold, s.acquire_timeout).mean for s, c in zip(listed, sizes))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(services, st.integers(4, 26))
 def test_shares_are_the_best_of_all(listed, limit):
     """Against every combination of whole sizes that fits."""

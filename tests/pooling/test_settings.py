@@ -9,7 +9,7 @@ from cordtally.errors import FieldError, UnknownName
 from cordtally.exchange import Outcome
 from cordtally.model import Duration
 from cordtally.pooling.settings import ServerLimits, convert_pool, read_settings, vet_pool
-from cordtally.pooling.settings.reading import own_settings, parse_lines
+from cordtally.pooling.settings.reading import own_settings, read_settings_file
 
 POOLS = list_pools()
 UNCHECKED = {"npgsql-pool", "sqlclient-pool", "mysqlconnector-pool", "sqlx-rust", "deadpool", "r-pool", "db-connection", "proxysql", "odyssey"}
@@ -44,7 +44,7 @@ def texts_for(setting):
     return st.integers(least, min(setting.most or 10**6, least + 5000)).map(str)
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=400)
 @given(st.data())
 def test_what_is_written_reads_back_or_the_ledger_says_so(data):
     """The law of conversion: each value means the same to the target, or its line is approximated or dropped."""
@@ -96,8 +96,13 @@ def test_the_ledger_tells():
     assert pinned.to_dict()["schema"] == "cordtally/pool-conversion/1"
 
 
-def test_reading():
-    parsed = parse_lines("# pool\nspring.datasource.hikari.maximumPoolSize = 20\nidleTimeout: 60_000,\n'minimumIdle' = '5' \n")
+def settings_in(folder, text, name="pool.txt"):
+    (folder / name).write_text(text)
+    return read_settings_file(folder / name)
+
+
+def test_reading(tmp_path):
+    parsed = settings_in(tmp_path, "# pool\nspring.datasource.hikari.maximumPoolSize = 20\nidleTimeout: 60_000,\n'minimumIdle' = '5' \n")
     read = read_settings("hikaricp", parsed)
     assert (read.count("max_size"), read.seconds("idle_timeout"), read.count("min_idle")) == (20, 60.0, 5)
     assert read_settings("pg-pool", {"max": "0"}).count("max_size") == 10
@@ -117,7 +122,7 @@ def test_reading():
         with pytest.raises(FieldError):
             read_settings(name, texts)
     with pytest.raises(FieldError, match="line 2 is no setting"):
-        parse_lines("a = 1\nnonsense\n")
+        settings_in(tmp_path, "a = 1\nnonsense\n")
     with pytest.raises(UnknownName, match="did you mean hikaricp"):
         load_pool("hikari")
 
@@ -170,8 +175,9 @@ FILES = {
 
 
 @pytest.mark.parametrize("text", FILES)
-def test_a_framework_s_own_file_is_read_and_its_other_keys_passed_over(text):
-    kept, others = own_settings(FILES[text], parse_lines(text))
+def test_a_framework_s_own_file_is_read_and_its_other_keys_passed_over(tmp_path, text):
+    name = "application.yml" if text.startswith("spring:") else "pool.txt"
+    kept, others = own_settings(FILES[text], settings_in(tmp_path, text, name))
     assert (read_settings(FILES[text], kept).count("max_size"), len(kept)) == (20, 1)
     assert all(name not in kept for name in others)
 

@@ -31,7 +31,7 @@ def simulate(arrivals, holds, *, size, end=1000.0, slots=None, leaks=None, conne
     return simulate_pools(plain_rules(instances, size, end, **rules), requests, rng=np.random.default_rng(seed), connect=connect, plan=list(plan))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.integers(1, 8) | st.just(170), st.floats(0.2, 1.4), st.sampled_from([math.inf, 0.5, 3.0]), st.integers(0, 10**6))
 def test_both_simulations_are_the_same_queue(size, usage, timeout, seed):
     """Events without extras and Kiefer and Wolfowitz's recursion: each request waits just as long, or gives up in both."""
@@ -193,7 +193,7 @@ def test_retries_ask_again():
     assert run.counts["retried"] >= 1
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.data())
 def test_nothing_is_lost_whatever_the_rules(data):
     """Every request ends in one way; no more is open than allowed; nothing is in use that no request holds."""

@@ -52,7 +52,7 @@ def test_the_model_that_fits_is_picked(changes, name, exact):
     assert model.why
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     st.floats(1, 900), st.floats(0.001, 0.3), st.integers(1, 6), st.sampled_from([math.inf, 0.2, 5.0]), st.sampled_from([0.0, 0.001, 0.02]),
     st.sampled_from(["20ms@p99", "5ms@p95", "1%"]),

@@ -16,8 +16,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import cordtally as ct
+from cordtally.lines import DIALECTS, encode_value, read_lines, read_value
 from cordtally.syntax import Source, open_tree
-from cordtally.syntax.lines import DIALECTS, encode_value, parse_lines, read_value
 
 AWKWARD = ["a b", "a#b", "a #b", "'", '"', "it's", 'a"b', "\\", "a\\nb", "p$1x", "${X}", "$(echo hi)", "`id`", "%s", "100%", "no", "on", "null", "~", "010",
            "1_0", "12:30", "0x1F", "5432", "a=b", "a:b", ": x", "- x", "{x}", "[x]", "é", "ü", "⚓", " lead", "trail ", "", "!x", "&x", "*x", "|", ">", "?", "@x", ",", "<x>"]  # fmt: skip
@@ -121,8 +121,8 @@ def test_a_value_is_written_as_its_reader_reads_it_or_not_at_all(value, name, st
     except ct.FieldError:
         return
     assert read_value(written, DIALECTS[name]) == value
-    (pair,) = parse_lines(f"k={written}\n", DIALECTS[name]).pairs
-    assert (pair[0].value, pair[1].value) == ("k", value)
+    (line,) = read_lines(f"k={written}\n", DIALECTS[name])
+    assert (line.name, line.value) == ("k", value)
 
 
 PROPERTIES = [("a=b", {"a": "b"}), ("a b", {"a": "b"}), ("a:b", {"a": "b"}), ("a = b=c", {"a": "b=c"}), ("a\\ b=c", {"a b": "c"}), ("a=\\u00fc", {"a": "ü"}), ("a=b\\\n   c", {"a": "bc"}),
@@ -131,7 +131,7 @@ PROPERTIES = [("a=b", {"a": "b"}), ("a b", {"a": "b"}), ("a:b", {"a": "b"}), ("a
 
 @pytest.mark.parametrize(("text", "found"), PROPERTIES)
 def test_properties_are_read_as_java_reads_them(text, found):
-    assert {key.value: value.value for key, value in parse_lines(text, DIALECTS["properties"]).pairs} == found
+    assert {line.name: line.value for line in read_lines(text, DIALECTS["properties"])} == found
 
 
 def test_a_file_is_replaced_whole_or_not_at_all(tmp_path):

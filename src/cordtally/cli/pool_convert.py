@@ -10,7 +10,7 @@ from ..catalog.pool_libraries import list_pools, load_pool
 from ..errors import FieldError, quoted
 from ..exchange import Outcome
 from ..pooling.settings import PoolConversion, convert_pool, read_settings
-from ..pooling.settings.reading import own_settings, parse_lines
+from ..pooling.settings.reading import own_settings, read_settings_file
 from . import completing
 from .inputs import json_option
 from .layout import Line
@@ -45,7 +45,7 @@ def take_settings(given: tuple[str, ...], library: str) -> dict[str, str]:
 
 
 def _of_file(path: Path, library: str) -> dict[str, str]:
-    kept, others = own_settings(library, parse_lines(path.read_text(encoding="utf-8")))
+    kept, others = own_settings(library, read_settings_file(path))
     if others:
         more = "1 other key" if len(others) == 1 else f"{len(others)} other keys"
         Screen(err=True).say(f"({path.name}: {more} passed over, like {others[0]})", "dim")

@@ -9,8 +9,8 @@ from typing import Any, NamedTuple
 from ..catalog import load_driver
 from ..errors import FieldError, UnknownName
 from ..exchange import Ledger, LedgerLine, Outcome, write
+from ..lines import DIALECTS, encode_value
 from ..model import Cord, Locator, clear
-from ..syntax.lines import DIALECTS, encode_value
 from ..syntax.scalars import encode
 from .layouts import CordPlaces, Layout, load_layouts, refuse_filling
 

@@ -1,6 +1,6 @@
-r"""Libpq's password file: lines of ``host:port:database:user:password``, where ``\`` escapes, and ``*`` fits all.
+"""Libpq's password file, in whose lines ``*`` fits all; libpq skips one that group or others may read.
 
-Source: PostgreSQL 15 documentation, section 34.16; libpq skips a file that group or others may read.
+Source: PostgreSQL 15 documentation, section 34.16.
 """
 
 from __future__ import annotations
@@ -8,6 +8,7 @@ from __future__ import annotations
 import stat
 from pathlib import Path
 
+from ..lines.passwords import FIELDS, read_passwords
 from ..model import Cord, Host, Secret, clear
 from .places import Places, read_text
 
@@ -28,14 +29,10 @@ def find_password(cord: Cord, places: Places | None = None, path: Path | None = 
     port = str(host.port if host is not None and host.port is not None else 5432)
     user = clear(cord.user or "")
     wanted = [port, clear(cord.database or "") or user, user]
-    for number, line in enumerate(text.split("\n"), start=1):
-        # only at the very beginning: a # elsewhere may be part of a password (libpq, passwordFromFile)
-        if line.startswith("#"):
-            continue
-        fields = split_line(line)
-        fits = len(fields) >= 5 and fields[0] in addresses
-        if fits and all(f in {"*", w} for f, w in zip(fields[1:4], wanted)):
-            return Secret(unescape(fields[4])), f"{used.name}, line {number}"
+    for number, fields in read_passwords(text):
+        fits = len(fields) == len(FIELDS) and fields[0].value in addresses
+        if fits and all(field.value in {"*", one} for field, one in zip(fields[1:4], wanted)):
+            return Secret(fields[4].value), f"{used.name}, line {number}"
     return None, f"no line of {used.name} fits"
 
 
@@ -44,32 +41,3 @@ def _addresses(host: Host | None) -> tuple[str, ...]:
     if host is None or host.name == "":
         return ("localhost",)
     return _SOCKET_FOLDERS.get(host.name, (host.name,))
-
-
-def split_line(line: str) -> list[str]:
-    """Cut a line at its colons; the first four fields are unescaped, the password is what remains."""
-    fields: list[str] = []
-    piece, position = "", 0
-    while position < len(line) and len(fields) < 4:
-        character = line[position]
-        if character == "\\" and position + 1 < len(line):
-            piece += line[position + 1]
-            position += 1
-        elif character == ":":
-            fields.append(piece)
-            piece = ""
-        else:
-            piece += character
-        position += 1
-    return [*fields, line[position:].rstrip("\r\n")] if len(fields) == 4 else fields
-
-
-def unescape(raw: str) -> str:
-    """Take the backslashes of a password away, and what stands behind an unescaped colon."""
-    out, position = "", 0
-    while position < len(raw) and raw[position] != ":":
-        if raw[position] == "\\" and position + 1 < len(raw):
-            position += 1
-        out += raw[position]
-        position += 1
-    return out

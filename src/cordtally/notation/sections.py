@@ -8,19 +8,18 @@ documentation, "Using Option Files"; libpq 15, parseServiceFile; unixODBC 2.3.11
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 from typing import Literal
 
+from ..errors import FieldError
+from ..lines import DIALECTS, Line, encode_value, read_lines
 from ..text import GrammarError, Piece, as_text, piece_of, piece_of_key
 from . import percent
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import LIKELY, NO, BaseDialect
 
-_SECTION = re.compile(r"[ \t]*\[([^\]\r\n]*)\]")
-_ESCAPES = {"b": "\b", "t": "\t", "n": "\n", "r": "\r", "\\": "\\", "s": " ", '"': '"', "'": "'"}
-_PLAIN = re.compile(r"[A-Za-z0-9_./:,@%+=*~^&!?-]+")
+_LINES = {"raw": "service", "trimmed": "odbc", "escaped": "option-file"}
 
 
 class Dialect(BaseDialect):
@@ -28,15 +27,13 @@ class Dialect(BaseDialect):
 
     ``sections`` lists the names that are read, the first one being written; empty for any. ``quoting`` is ``raw``
     (the rest of the line, its end trimmed), ``trimmed`` (both ends) or ``escaped`` (quotes and backslashes, and #
-    begins a comment); with ``dashes`` a key may be written with - for _; ``comments`` begin lines that do not count;
-    keys that stand ``apart`` are written in sections of their own; ``percent`` lists those whose values are escaped as
-    in a form.
+    begins a comment); with ``dashes`` a key may be written with - for _; keys that stand ``apart`` are written in
+    sections of their own; ``percent`` lists those whose values are escaped as in a form.
     """
 
     sections: tuple[str, ...] = ()
     quoting: Literal["raw", "trimmed", "escaped"] = "raw"
     dashes: bool = False
-    comments: str = "#;"
     apart: Mapping[str, str] = MappingProxyType({})
     percent: tuple[str, ...] = ()
 
@@ -67,77 +64,33 @@ def parse_section(text: str, dialect: Dialect, section: str | None) -> Parsed:
     """
     fields: list[Field] = []
     wanted = {section} if section is not None else set(dialect.sections)
-    inside, found, position = False, False, 0
-    while position < len(text):
-        end = text.find("\n", position)
-        end = len(text) if end < 0 else end
-        match = _SECTION.match(text, position, end)
-        start = position
-        while start < end and text[start] in " \t\r":
-            start += 1
-        if match is not None:
-            inside = match[1].strip() in wanted if wanted else not found
+    inside, found = False, False
+    for line in read_lines(text, DIALECTS[_LINES[dialect.quoting]]):
+        if line.section:
+            inside = line.name in wanted if wanted else not found
             found = found or inside
-        elif start < end and inside and text[start] not in dialect.comments + "!":
-            _pair(text, start, end, dialect, fields)
-        position = end + 1
+        elif inside and not line.pair:
+            raise GrammarError("a line has no = and value", line.start, line.end)
+        elif inside:
+            fields.append(_field(line, dialect))
     if not found:
         raise GrammarError("the section that is wanted is not there", 0, 1, "look at the names in [ ]")
     return Parsed(text, tuple(fields))
 
 
-def names(text: str) -> list[str]:
-    """List the sections of a file, in order."""
-    return [match[1].strip() for line in text.splitlines() if (match := _SECTION.match(line))]
-
-
-def _pair(text: str, start: int, end: int, dialect: Dialect, fields: list[Field]) -> None:
-    equals = text.find("=", start, end)
-    if equals < 0 and dialect.quoting != "escaped":
-        raise GrammarError("a line has no = and value", start, end)
-    key_end = end if equals < 0 else equals
-    name = text[start:key_end].strip()
+def _field(line: Line, dialect: Dialect) -> Field:
+    name, value = line.name, line.value or ""
     if dialect.dashes:
         name = name.replace("_", "-")
-    begin, stop = min(key_end + 1, end), end
-    while stop > begin and text[stop - 1].isspace():
-        stop -= 1
-    if dialect.quoting != "raw":
-        while begin < stop and text[begin].isspace():
-            begin += 1
-    value = text[begin:stop]
-    if dialect.quoting == "escaped":
-        value, begin, stop = _escaped(text, begin, stop)
     if name.casefold() in dialect.percent:
         value = percent.decode(value.replace("+", " "))
-    fields.append(Field("option", name, value, begin, stop, start))
+    quoted = int(line.style in {"'", '"'})  # a part is what stands between the quotes
+    return Field("option", name, value, line.first + quoted, line.last - quoted, line.start)
 
 
-def _escaped(text: str, begin: int, stop: int) -> tuple[str, int, int]:
-    """A value up to its comment; a quote at both ends goes (mysys/my_default.c: remove_end_comment, search_files)."""
-    stop = _end_before_comment(text, begin, stop)
-    while stop > begin and text[stop - 1].isspace():
-        stop -= 1
-    if stop - begin > 1 and text[begin] in "'\"" and text[begin] == text[stop - 1]:
-        begin, stop = begin + 1, stop - 1
-    raw = text[begin:stop]
-    if "\\" not in raw:
-        return raw, begin, stop
-    value = re.sub(r"\\(.)", lambda m: _ESCAPES.get(m[1], "\\" + m[1]), raw)
-    return value, begin, stop
-
-
-def _end_before_comment(text: str, begin: int, stop: int) -> int:
-    """The place of the first # that stands in no quotes."""
-    quote, escape = "", False
-    for place in range(begin, stop):
-        character = text[place]
-        if character in "'\"" and not escape:
-            quote = "" if quote == character else quote or character
-        elif character == "#" and not quote:
-            return place
-        escape = bool(quote) and character == "\\" and not escape
-    return stop
+def names(text: str) -> list[str]:
+    """List the sections of a file, in order."""
+    return [line.name for line in read_lines(text, DIALECTS["ini"]) if line.section]
 
 
 def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
@@ -164,16 +117,11 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
 
 
 def _written(value: str, dialect: Dialect) -> str:
-    if dialect.quoting == "escaped":
-        if _PLAIN.fullmatch(value):
-            return value
-        escaped = value.replace("\\", "\\\\").replace('"', '\\"')
-        escaped = escaped.replace("\n", "\\n").replace("\r", "\\r").replace("\t", "\\t")
-        if not escaped.replace(" ", "").isprintable():
-            raise CannotHold("an option file has no escape for a control character")
-        return f'"{escaped}"'
-    if not set("\n\r\v\f\x1c\x1d\x1e\x85\u2028\u2029").isdisjoint(value):
-        raise CannotHold("a line end would end the value, and nothing is quoted here")
-    if value != value.rstrip() or (dialect.quoting == "trimmed" and value != value.strip()):
-        raise CannotHold("blanks at the end of a value are lost here, and nothing is quoted")
-    return value
+    if dialect.quoting == "escaped" and not value.replace("\n", "").replace("\r", "").replace("\t", "").isprintable():
+        raise CannotHold("an option file has no escape for a control character")
+    try:
+        return encode_value(value, "plain", DIALECTS[_LINES[dialect.quoting]])
+    except FieldError:
+        blanks = value != value.strip() and set("\n\r").isdisjoint(value)
+        reason = "blanks at the end of a value are lost here" if blanks else "a line end would end the value"
+        raise CannotHold(f"{reason}, and nothing is quoted") from None

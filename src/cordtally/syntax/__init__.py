@@ -3,9 +3,9 @@
 Formats with a grammar are read through tree-sitter, files of lines by their reader's dialect; neither runs anything.
 """
 
-from .files import Tree, format_of, open_tree
+from .files import Tree, format_of, open_tree, parse_text
 from .folders import walk
 from .nodes import Node, Slot, slots
 from .source import Source, Splice
 
-__all__ = ["Node", "Slot", "Source", "Splice", "Tree", "format_of", "open_tree", "slots", "walk"]
+__all__ = ["Node", "Slot", "Source", "Splice", "Tree", "format_of", "open_tree", "parse_text", "slots", "walk"]

@@ -7,14 +7,41 @@ from functools import cache
 from pathlib import Path
 from typing import NamedTuple
 
-from .lines import DIALECTS, encode_value, parse_lines, read_value
+from ..lines import DIALECTS, encode_value, read_value
+from ..lines.passwords import encode_field
+from .flat import build_aliases, build_lines, build_passwords
 from .nodes import Node, Slot, slots
 from .scalars import decode, encode
 from .source import Source, Splice
 from .trees import LANGUAGES, load_language, parse_tree
 
-_NAMES = {"odbc.ini": "odbc", "pg_service.conf": "service"}
-_LINES = {".properties": "properties", ".env": "variables", ".ini": "ini", ".cfg": "ini", ".cnf": "ini"}
+_NAMES = {
+    "odbc.ini": "odbc",
+    "pg_service.conf": "service",
+    "pgpass": "passwords",
+    "pgpass.conf": "passwords",
+    "tnsnames.ora": "aliases",
+    "renviron": "r-variables",
+    "pgbouncer.ini": "pgbouncer",
+    "databases.ini": "pgbouncer",
+    "alembic.ini": "interpolated",
+    "airflow.cfg": "interpolated",
+    "my.cnf": "option-file",
+    "my.ini": "option-file",
+    "dockerfile": "dockerfile",
+    "containerfile": "dockerfile",
+}
+_LINES = {
+    ".properties": "properties",
+    ".env": "variables",
+    ".ini": "ini",
+    ".cfg": "ini",
+    ".cnf": "option-file",
+    ".service": "unit",
+}
+
+
+_BUILT = {"passwords": build_passwords, "aliases": build_aliases}
 
 
 class Tree(NamedTuple):
@@ -43,6 +70,8 @@ class Tree(NamedTuple):
         """
         if self.format in DIALECTS:
             return Splice(node.start, node.end, encode_value(value, node.style, DIALECTS[self.format]))
+        if self.format == "passwords":
+            return Splice(node.start, node.end, encode_field(value))
         return Splice(node.start, node.end, encode(value, node.style))
 
     def read_value(self, written: str, style: str) -> str:
@@ -75,6 +104,19 @@ def _endings() -> Mapping[str, str]:
     return {**known, **_LINES}
 
 
+def parse_text(text: str, format_name: str) -> Node:
+    """Give the tree of a text in a format.
+
+    Raises
+    ------
+    MissingExtra
+        When the format's grammar is not installed.
+    """
+    if format_name in DIALECTS:
+        return build_lines(text, DIALECTS[format_name])
+    return _BUILT[format_name](text) if format_name in _BUILT else parse_tree(text, format_name)
+
+
 def open_tree(path: Path, format_name: str) -> Tree:
     """Read a file as its format.
 
@@ -87,8 +129,6 @@ def open_tree(path: Path, format_name: str) -> Tree:
     OSError
         When it cannot be read.
     """
-    if format_name in DIALECTS:
-        source = Source.load(path, fallback="latin-1" if DIALECTS[format_name].ascii_only else "utf-8")
-        return Tree(source, format_name, parse_lines(source.text, DIALECTS[format_name]))
-    source = Source.load(path)
-    return Tree(source, format_name, parse_tree(source.text, format_name))
+    one_byte = format_name in DIALECTS and DIALECTS[format_name].ascii_only
+    source = Source.load(path, fallback="latin-1" if one_byte else "utf-8")
+    return Tree(source, format_name, parse_text(source.text, format_name))

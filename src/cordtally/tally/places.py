@@ -2,25 +2,31 @@
 
 from __future__ import annotations
 
-import re
+from functools import lru_cache
 
-_HEADER = re.compile(r"\s*\[([^\[\]]+)\]\s*(?:#.*)?$")
+from ..syntax import Node, parse_text
 
 
 def find_place(source: str, table: str, field: str) -> int | None:
-    """Give the line (from 1) where a field of a table is set, written below its header or inside an inline table.
+    """Give the line (from 1) where a field of a table is set, below its header, in an inline table or by a dotted key.
 
     A field that is a table itself is set by its header; the file's own fields are those of the table without a name.
     """
-    current = ""
-    path = f"{table}.{field}".removeprefix(".")
-    key = re.compile(rf"(?:^|[{{,.\s])[\"']?{re.escape(field)}[\"']?\s*=")
-    for number, line in enumerate(source.splitlines(), 1):
-        header = _HEADER.match(line)
-        if header is not None:
-            current = ".".join(part.strip().strip("\"'") for part in header[1].split("."))
-            if current == path or current.startswith(f"{path}."):
-                return number
-        elif (current == table or current.startswith(f"{table}.")) and key.search(line):
-            return number
+    path = (f"{table}.{field}").removeprefix(".").split(".")
+    key = _find(_tree(source), path)
+    return None if key is None else source.count("\n", 0, key.start) + 1
+
+
+@lru_cache(maxsize=4)
+def _tree(source: str) -> Node:
+    return parse_text(source, "toml")
+
+
+def _find(node: Node, path: list[str]) -> Node | None:
+    """The key at the end of a path; a table may have several headers."""
+    for key, value in node.pairs:
+        if key.value == path[0]:
+            found = key if len(path) == 1 else _find(value, path[1:])
+            if found is not None:
+                return found
     return None

@@ -141,7 +141,7 @@ class Tally:
                     held = merged.setdefault(field, {})
                     assert isinstance(held, dict)
                     held.update(value)
-                    origin |= {f"{field}.{k}": self._place(layer, k) for k in value}
+                    origin |= {f"{field}.{k}": self._place(layer, f"{field}.{k}") for k in value}
                 else:
                     merged[field] = value
                     origin[field] = self._place(layer, field)

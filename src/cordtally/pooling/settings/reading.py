@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from pathlib import Path
 
 from ...catalog import find_nearest
 from ...catalog.pool_libraries import UNITS, PoolLibrary, Setting, load_pool
 from ...errors import FieldError, UnknownName, quoted
+from ...lines import DIALECTS, read_lines
 from ...model import Duration
+from ...syntax import format_of, open_tree
 
 _TRUE, _FALSE = {"true", "yes", "on", "1"}, {"false", "no", "off", "0"}
 _NOTHING = {"none", "null", "nil", "infinity", "unlimited"}
@@ -74,43 +77,30 @@ class PoolSettings:
         return value.seconds if isinstance(value, Duration) and value.nanoseconds is not None else None
 
 
-def parse_lines(text: str) -> dict[str, str]:
-    """Read ``name = value`` or ``name: value``, one a line; commas at ends, quotes and comments are left out.
-
-    A section in brackets, and a name with nothing behind it over lines that are indented, stand before the names in
-    them with a dot: ``pgbouncer.pool_mode``, ``spring.datasource.hikari.maximum-pool-size``.
+def read_settings_file(path: Path) -> dict[str, str]:
+    """Give what a configuration file sets, by dotted names: ``spring.datasource.hikari.maximum-pool-size``.
 
     Parameters
     ----------
-    text : str
-        What a properties file, a keyword list or a shell holds.
+    path : Path
+        A file of a known format, or one of lines ``name = value`` or ``name: value``.
 
     Raises
     ------
     FieldError
-        For a line of another kind, named by its number.
+        For a line that is no setting, named by its number; for a file that is no text.
+    MissingExtra
+        When the grammar of the file's format is not installed.
+    OSError
+        When it cannot be read.
     """
-    found: dict[str, str] = {}
-    section, above = "", list[tuple[int, str]]()
-    for number, raw in enumerate(text.splitlines(), 1):
-        line = raw.strip()
-        if len(line) > 2 and line[0] == "[" and line[-1] == "]":
-            section, above = f"{line[1:-1].strip()}.", []
-            continue
-        if not line or line[0] in "#;!{}[]" or line.startswith(("//", "---")):
-            continue
-        depth = len(raw) - len(raw.lstrip())
-        while above and above[-1][0] >= depth:
-            above.pop()
-        mark = min((line.find(m) for m in "=:" if m in line), default=-1)
-        if mark <= 0:
-            raise FieldError(f"line {number} is no setting: write name = value")
-        name, value = line[:mark].strip().strip("'\"`"), line[mark + 1 :].split(" #")[0].strip()
-        if not value and line[mark] == ":":
-            above.append((depth, f"{name}."))
-            continue
-        found["".join([section, *(step for _, step in above), name])] = value.rstrip(",;").strip().strip("'\"`")
-    return found
+    tree = open_tree(path, format_of(path) or "loose")
+    if tree.format == "loose":
+        for line in read_lines(tree.source.text, DIALECTS["loose"]):
+            if not (line.pair or line.section):
+                raise FieldError(f"line {tree.source.place(line.start)[0]} is no setting: write name = value")
+    named = [(".".join(part.strip("'\"`") for part in slot.path), slot.node.value) for slot in tree.slots()]
+    return {name: value for name, value in named if name and value is not None}
 
 
 def _folded(name: str) -> str:
