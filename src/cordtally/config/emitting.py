@@ -225,8 +225,8 @@ def _as_python(entries: Mapping[Keys, str]) -> str:
 def _as_defines(entries: Mapping[Keys, str]) -> str:
     lines = ["<?php\n"]
     for keys, value in entries.items():
-        shown = value if isinstance(value, Raw) else encode(value, "php-single")
-        lines.append(f"define( {encode(keys[0], 'php-single')}, {shown} );\n")
+        shown = value if isinstance(value, Raw) else encode(value, "php")
+        lines.append(f"define( {encode(keys[0], 'php')}, {shown} );\n")
     return "".join(lines)
 
 

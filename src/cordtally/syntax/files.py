@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from functools import cache
 from pathlib import Path
 from typing import NamedTuple
 
 from ..lines import DIALECTS, encode_value, read_value
 from ..lines.passwords import encode_field
 from .flat import build_aliases, build_lines, build_passwords
+from .languages import known_endings
 from .nodes import Node, Slot, slots
 from .scalars import decode, encode
 from .source import Source, Splice
-from .trees import LANGUAGES, load_language, parse_tree
+from .trees import parse_tree
 
 _NAMES = {
     "odbc.ini": "odbc",
@@ -72,7 +71,7 @@ class Tree(NamedTuple):
             return Splice(node.start, node.end, encode_value(value, node.style, DIALECTS[self.format]))
         if self.format == "passwords":
             return Splice(node.start, node.end, encode_field(value))
-        return Splice(node.start, node.end, encode(value, node.style))
+        return Splice(node.start, node.end, encode(value, node.style, self.source.text[node.start : node.end]))
 
     def read_value(self, written: str, style: str) -> str:
         """Give what a scalar stands for, as it would be written there in a style."""
@@ -95,13 +94,7 @@ def format_of(path: Path) -> str | None:
         return _NAMES[name.lstrip(".")]
     if name.startswith(".env") or name.endswith(".env"):
         return "variables"
-    return _endings().get(path.suffix.lower())
-
-
-@cache
-def _endings() -> Mapping[str, str]:
-    known = {ending: path.stem for path in LANGUAGES.glob("*.toml") for ending in load_language(path.stem)["endings"]}
-    return {**known, **_LINES}
+    return _LINES.get(path.suffix.lower()) or known_endings().get(path.suffix.lower())
 
 
 def parse_text(text: str, format_name: str) -> Node:

@@ -8,6 +8,8 @@ from collections.abc import Callable
 
 from ..errors import FieldError, MissingExtra
 from ..patterns import pattern
+from .languages import load_forms
+from .strings import decode_string, encode_string
 
 # what no YAML reader takes for anything but text (config-facts: five readers of one scalar)
 _TAME = pattern(r"[A-Za-z/](?:[\w./@%+=;,?&~-]|:(?=[^\s]))*", re.ASCII)
@@ -16,21 +18,27 @@ _WORDS = frozenset(["y", "n", "yes", "no", "on", "off", "true", "false", "null",
 
 def decode(raw: str, style: str) -> str | None:
     """Give the text that a scalar stands for; None for null, and for what cannot be decoded."""
+    forms = () if style in _DECODERS else load_forms(style)
     try:
-        return _DECODERS[style](raw)
+        return decode_string(raw, forms) if forms else _DECODERS[style](raw)
     except (ValueError, KeyError, SyntaxError):
         return None
 
 
-def encode(value: str, style: str) -> str:
-    """Write a value where a scalar of that style stood, in the same style where that can hold it.
+def encode(value: str, style: str, raw: str = "") -> str:
+    """Write a value where a scalar of that style stood (``raw``), in the same way where that can hold it.
 
     Raises
     ------
     FieldError
-        When no style of the format can hold it.
+        When no style of the format can hold it, or it stood there in several pieces.
     """
-    for candidate in _WRITERS[style]:
+    if style == "joined":
+        raise FieldError("the old value is put together from several pieces: edit it by hand")
+    forms = () if style in _WRITERS else load_forms(style)
+    if forms and (written := encode_string(value, raw, forms)) is not None:
+        return written
+    for candidate in _WRITERS.get(style, ()):
         made = candidate(value)
         if made is not None:
             return made
@@ -132,24 +140,6 @@ def _as_python(quote: str) -> Callable[[str], str | None]:
     return write
 
 
-def _of_php_single(raw: str) -> str:
-    return re.sub(r"\\([\\'])", r"\1", raw[1:-1])
-
-
-def _of_php_double(raw: str) -> str | None:
-    inner = raw[1:-1]
-    if re.search(r"(?<!\\)(?:\\\\)*(?:\$[A-Za-z_{]|\{\$)", inner):
-        return None  # a variable is put in
-    named = {"n": "\n", "t": "\t", "r": "\r", "v": "\v", "e": "\x1b", "f": "\f", "\\": "\\", "$": "$", '"': '"'}
-    if re.search(r"\\(?:[0-7xu])", inner):
-        return None
-    return re.sub(r"\\(.)", lambda m: named.get(m[1], m[0]), inner, flags=re.DOTALL)
-
-
-def _as_php(value: str) -> str:
-    return "'" + value.replace("\\", "\\\\").replace("'", "\\'") + "'"
-
-
 def _of_toml(raw: str) -> str | None:
     from tomllib import loads
 
@@ -164,36 +154,14 @@ def _as_toml(value: str) -> str | None:
     return written if _of_toml(written) == value else None
 
 
-_JS_NAMED = {"n": "\n", "t": "\t", "r": "\r", "b": "\b", "f": "\f", "v": "\v", "0": "\0"}
-_JS_ESCAPE = pattern(r"\\(?:u\{([0-9A-Fa-f]{1,6})\}|u([0-9A-Fa-f]{4})|x([0-9A-Fa-f]{2})|(\r\n|.))", re.DOTALL)
-
-
-def _of_javascript(raw: str) -> str | None:
-    """Read a string of ECMAScript (ECMA-262, 12.9.4); a template with something put in has no value of its own."""
-    inner = raw[1:-1]
-    if raw[0] == "`" and re.search(r"(?<!\\)(?:\\\\)*\$\{", inner):
-        return None
-
-    def told(match: re.Match[str]) -> str:
-        number = match[1] or match[2] or match[3]
-        if number:
-            return chr(int(number, 16))
-        return "" if match[4] in {"\n", "\r", "\r\n", "\u2028", "\u2029"} else _JS_NAMED.get(match[4], match[4])
-
-    made = _JS_ESCAPE.sub(told, inner)
-    return made.encode("utf-16", "surrogatepass").decode("utf-16", "replace")
-
-
-def _as_javascript(quote: str) -> Callable[[str], str]:
-    def write(value: str) -> str:
-        inner = json.dumps(value, ensure_ascii=not value.isprintable())[1:-1].replace('\\"', '"')
-        return f"{quote}{inner.replace(quote, chr(92) + quote)}{quote}"
-
-    return write
-
-
 def _as_number(value: str) -> str | None:
     return value if value.isascii() and value.isdigit() and (value == "0" or value[0] != "0") else None
+
+
+def _as_alias(value: str) -> str | None:
+    """A descriptor, or what stands in one line; no names file has an escape (config-facts)."""
+    whole = value.count("(") == value.count(")") and value.strip() == value and "#" not in value
+    return value if whole and (value[:1] == "(") == (value[-1:] == ")") and "\n" not in value else None
 
 
 _DECODERS: dict[str, Callable[[str], str | None]] = {
@@ -206,12 +174,11 @@ _DECODERS: dict[str, Callable[[str], str | None]] = {
     "xml-single": _of_attribute,
     "xml-text": _of_markup,
     "python": _of_python,
-    "php-single": _of_php_single,
-    "php-double": _of_php_double,
-    "javascript": _of_javascript,
     "toml": _of_toml,
+    "json-number": str,
     "number": str,
     "word": str,
+    "alias": str,
 }
 _WRITERS: dict[str, tuple[Callable[[str], str | None], ...]] = {
     "json": (_as_json,),
@@ -223,10 +190,8 @@ _WRITERS: dict[str, tuple[Callable[[str], str | None], ...]] = {
     "xml-single": (_as_attribute("'"),),
     "xml-text": (_as_text,),
     "python": (_as_python("'"), _as_python('"')),
-    "php-single": (_as_php,),
-    "php-double": (_as_php,),
-    "javascript": (_as_javascript("'"),),
     "toml": (_as_toml,),
+    "json-number": (_as_number, _as_json),
     "number": (_as_number,),
-    "word": (),
+    "alias": (_as_alias,),
 }

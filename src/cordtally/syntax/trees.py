@@ -2,29 +2,22 @@
 
 from __future__ import annotations
 
-import tomllib
+import warnings
 from collections.abc import Mapping
 from functools import cache
 from importlib import import_module
-from pathlib import Path
 from typing import Any
 
 from ..errors import MissingExtra
 from .code import build_code
+from .languages import load_language
 from .markup import build_markup
 from .nodes import Node
 from .offsets import Offsets
 from .scalars import decode
 from .tables import build_tables
 
-LANGUAGES = Path(__file__).parents[1] / "catalog" / "languages"
 _DEEPEST = 200
-
-
-@cache
-def load_language(name: str) -> Mapping[str, Any]:
-    """Load what is known about a format that has a grammar."""
-    return tomllib.loads((LANGUAGES / f"{name}.toml").read_text("utf-8"))
 
 
 @cache
@@ -36,7 +29,11 @@ def _parser(name: str) -> Any:  # noqa: ANN401 -- of a package that need not be 
         grammar = import_module(language["module"])
     except ImportError:
         raise MissingExtra(language["package"], "files", f"reading {name.upper()}") from None
-    return tree_sitter.Parser(tree_sitter.Language(getattr(grammar, language.get("grammar", "language"))()))
+    if "pack" in language:
+        return tree_sitter.Parser(grammar.get_language(language["pack"]))
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # some grammars still hand a number over where a capsule is wanted
+        return tree_sitter.Parser(tree_sitter.Language(getattr(grammar, language.get("grammar", "language"))()))
 
 
 def parse_tree(text: str, name: str) -> Node:
@@ -49,7 +46,10 @@ def parse_tree(text: str, name: str) -> Node:
     """
     data, language = text.encode("utf-8"), load_language(name)
     root, offsets = _parser(name).parse(data).root_node, Offsets(text, data)
-    build = {"markup": build_markup, "code": build_code, "tables": build_tables}.get(language.get("kind", ""))
+    kind = language.get("kind", "")
+    if kind == "code":
+        return build_code(root, text, offsets, name)
+    build = {"markup": build_markup, "tables": build_tables}.get(kind)
     return _Builder(text, offsets, language).build(root) if build is None else build(root, text, offsets, language)
 
 
