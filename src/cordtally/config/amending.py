@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from difflib import unified_diff
 from typing import Any, NamedTuple
@@ -13,7 +13,7 @@ from ..errors import CordTallyError, FieldError, UnknownName
 from ..exchange import Part, Reading, read, write
 from ..model import MASK, Cord, Secret, TlsLevel
 from ..model.suspicion import sounds_secret
-from ..syntax import Slot, Splice, Tree
+from ..syntax import Node, Slot, Splice, Tree
 from .declarations import Declared, declared_in
 from .layouts import refuse_filling
 
@@ -65,15 +65,22 @@ def amend_all(chosen: Sequence[Declared], changes: Mapping[str, Any]) -> Amendme
         As `amend`.
     """
     tree = chosen[0].tree
-    splices = {splice for one in chosen for splice in _splices(one, _parts(one, changes))}
-    data = tree.source.spliced(splices)
+    edits = {
+        id(slot.node): _Edit(one, role, slot, value) for one in chosen for role, slot, value in _edits(one, changes)
+    }
+    data = tree.source.spliced(tree.splices((edit.slot.node, edit.value) for edit in edits.values()))
     titles = {one.title for one in chosen}
     others = [one for one in declared_in(tree.source.path) if one.title not in titles]
-    hidden = {splice.start: splice for splice in _telling(tree)}
-    hidden |= {splice.start: splice for one in (*others, *chosen) for splice in _hidden(one)}
-    before = _spliced(tree.source.text, hidden.values())
-    shown = {splice.start: _shown(one, splice) for one in chosen for splice in splices if _is_of(one, splice)}
-    after = _spliced(tree.source.text, (hidden | shown).values())
+    hidden, inner = dict(_telling(tree)), dict[int, tuple[Node, str]]()
+    for one in (*others, *chosen):
+        _hide(one, hidden, inner)
+    before = _spliced(tree, hidden, inner)
+    for edit in edits.values():
+        if edit.slot.node.host is not None:
+            inner[id(edit.slot.node)] = (edit.slot.node, _shown_value(edit))
+        else:
+            hidden[edit.slot.node.start] = _shown(edit)
+    after = _spliced(tree, hidden, inner)
     path = str(tree.source.path)
     lines = unified_diff(before.splitlines(), after.splitlines(), path, path, n=0, lineterm="")
     secret = chosen[0].slot_of("password") if "password" in changes else None
@@ -81,48 +88,69 @@ def amend_all(chosen: Sequence[Declared], changes: Mapping[str, Any]) -> Amendme
     return Amendment(chosen[0], data, tuple(lines), line)
 
 
-def _is_of(declared: Declared, splice: Splice) -> bool:
-    return any(slot.node.start == splice.start for slot in declared.slots.values())
+class _Edit(NamedTuple):
+    """A new value for a slot of a connection, in the role that it is given for."""
+
+    declared: Declared
+    role: str
+    slot: Slot
+    value: str
 
 
-def _spliced(text: str, splices: Iterable[Splice]) -> str:
-    for start, end, piece in sorted(splices, reverse=True):
+def _spliced(tree: Tree, splices: Mapping[int, Splice], inner: Mapping[int, tuple[Node, str]]) -> str:
+    """The text with other pieces, those inside a scalar in place of what is said of all of it."""
+    held = {splice.start: splice for splice in tree.splices(inner.values())}
+    text = tree.source.text
+    for start, end, piece in sorted((dict(splices) | held).values(), reverse=True):
         text = text[:start] + piece + text[end:]
     return text
 
 
-def _telling(tree: Tree) -> Iterator[Splice]:
+def _telling(tree: Tree) -> Iterator[tuple[int, Splice]]:
     """What is shown in place of values whose keys say that they are secret: a line may hold a whole file."""
     for slot in tree.slots():
         if slot.path and slot.node.value and sounds_secret(slot.path[-1].lstrip("@")):
             raw = tree.source.text[slot.node.start : slot.node.end]
-            yield Splice(slot.node.start, slot.node.end, _quoted_as(raw))
+            yield slot.node.start, Splice(slot.node.start, slot.node.end, _quoted_as(raw))
 
 
-def _hidden(declared: Declared) -> Iterator[Splice]:
+def _hide(declared: Declared, splices: dict[int, Splice], inner: dict[int, tuple[Node, str]]) -> None:
     """What is shown in place of the secrets of a connection."""
     own, text = declared.slots.get("password"), declared.slots.get("text")
     if own is not None and own.node.value:  # a look-up's default, too
-        raw = declared.tree.source.text[own.node.start : own.node.end]
-        yield Splice(own.node.start, own.node.end, _quoted_as(raw))
+        if own.node.host is not None:
+            inner[id(own.node)] = (own.node, MASK)
+        else:
+            raw = declared.tree.source.text[own.node.start : own.node.end]
+            splices[own.node.start] = Splice(own.node.start, own.node.end, _quoted_as(raw))
     if text is not None and (declared.reading is None or declared.reading.secret_spans):
         shown = MASK if declared.reading is None else str(declared.reading.text)
-        raw = declared.tree.source.text[text.node.start : text.node.end]
-        yield Splice(text.node.start, text.node.end, _dressed(declared, text, raw, shown))
+        if text.node.host is not None:
+            inner[id(text.node)] = (text.node, shown)
+        else:
+            raw = declared.tree.source.text[text.node.start : text.node.end]
+            splices[text.node.start] = Splice(text.node.start, text.node.end, _dressed(declared, text, raw, shown))
 
 
-def _shown(declared: Declared, splice: Splice) -> Splice:
+def _shown_value(edit: _Edit) -> str:
     """What is shown of a new value."""
-    own, text = declared.slots.get("password"), declared.slots.get("text")
-    if own is not None and splice.start == own.node.start:
+    if edit.role == "password":
+        return MASK
+    if edit.role == "text" and edit.declared.reading is not None:
+        return str(read(edit.value.removeprefix(edit.declared.places.strips), driver=edit.declared.reading.target).text)
+    return edit.value
+
+
+def _shown(edit: _Edit) -> Splice:
+    node, declared = edit.slot.node, edit.declared
+    splice = declared.tree.splice(node, edit.value)
+    if edit.role == "password":
         return splice._replace(text=_quoted_as(splice.text))
-    if text is not None and splice.start == text.node.start and declared.reading is not None:
-        made = declared.tree.read_value(splice.text, text.node.style)
-        again = read(made, driver=declared.reading.target)
-        if again.secret_spans:
-            shown = splice.text.replace(made, str(again.text)) if made in splice.text else ""
-            return splice._replace(text=shown or _dressed(declared, text, "", str(again.text)))
-    return splice
+    shown = _shown_value(edit)
+    if shown == edit.value:
+        return splice
+    made = splice.text.replace(edit.value, shown) if edit.value in splice.text else ""
+    return splice._replace(text=made or _dressed(declared, edit.slot, "", shown))
 
 
 def _quoted_as(raw: str) -> str:
@@ -161,9 +189,10 @@ def _parts(declared: Declared, changes: Mapping[str, Any]) -> dict[str, Any]:
     return parts
 
 
-def _splices(declared: Declared, parts: dict[str, Any]) -> Iterator[Splice]:
+def _edits(declared: Declared, changes: Mapping[str, Any]) -> Iterator[tuple[str, Slot, str]]:
+    """The slots that get new values, each with the role that it is known by."""
     in_text: dict[str, Any] = {}
-    for role, value in parts.items():
+    for role, value in _parts(declared, changes).items():
         slot = declared.slot_of(role)
         if slot is None:
             raise FieldError(f"{declared.title} has no place for its {role} in this file: {_places(declared)}")
@@ -173,14 +202,15 @@ def _splices(declared: Declared, parts: dict[str, Any]) -> Iterator[Splice]:
         if slot is declared.slots.get("text"):
             in_text[role] = value
         else:
-            yield declared.tree.splice(slot.node, value)
+            yield role, slot, value
     if in_text:
         slot, reading = declared.slots["text"], declared.reading
         if slot.node.value is None:
             raise FieldError(f"the text of {declared.title} is computed: it cannot be edited in place")
         if reading is None:
             raise FieldError(f"the text of {declared.title} cannot be edited: {declared.problem}")
-        yield declared.tree.splice(slot.node, new_text(reading, slot.node.value or "", in_text))
+        head = declared.places.strips if slot.node.value.startswith(declared.places.strips) else ""
+        yield "text", slot, head + new_text(reading, slot.node.value.removeprefix(head), in_text)
 
 
 def _refuse(declared: Declared, role: str, slot: Slot) -> None:

@@ -2,29 +2,39 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
-from ..catalog import engine_ids, find_name
-from ..composing import compose
 from ..errors import AmbiguousText, CordTallyError, FieldError, TextError, UnknownName
-from ..exchange import Reading, read
-from ..model import Cord, Host, Secret
-from ..model.placeholders import is_placeholder, variable_in
+from ..exchange import Reading
+from ..model import Cord, Secret
+from ..model.placeholders import is_placeholder
 from ..syntax import Slot, Tree, format_of, open_tree
-from .layouts import CordPlaces, Found, Keys, Layout, find_cords, layout_of
-from .speaking import find_speaking
+from .cords import cord_of, has_part
+from .layouts import CordPlaces, Layout, layouts_of, speaking
+from .matching import Found, Keys, find_cords
+from .speaking import find_speaking, find_texts
+from .spreading import spread
+from .variables import fill_in, filled_in
 
-PARTS = ("host", "port", "database", "user", "password")
+
+class Loser(NamedTuple):
+    """A place that does not count: its role, its slot, and what counts instead of it."""
+
+    role: str
+    slot: Slot
+    winner: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Declared:
     """One connection of a file: its name, its slots by role, what they come to, or why they come to nothing.
 
-    ``reading`` is that of the text where there is one; ``from_variables`` names what is filled in while a program runs.
+    ``reading`` is that of the text where there is one; ``from_variables`` names what is filled in while a program runs,
+    ``overridden`` the variables that count instead of what stands in the file; ``pools`` holds the slots of settings by
+    their library.
     """
 
     name: str
@@ -34,10 +44,13 @@ class Declared:
     places: CordPlaces
     slots: Mapping[str, Slot]
     options: Mapping[Keys, Slot] = field(default_factory=dict)
+    pools: Mapping[str, Mapping[str, Slot]] = field(default_factory=dict)
     cord: Cord | None = None
     reading: Reading | None = None
     problem: str | None = None
     from_variables: Mapping[str, str] = field(default_factory=dict)
+    overridden: Mapping[str, str] = field(default_factory=dict)
+    losing: Sequence[Loser] = ()
 
     @property
     def title(self) -> str:
@@ -52,10 +65,18 @@ class Declared:
     def slot_of(self, role: str) -> Slot | None:
         """The slot that counts for a part: its own, or the text that holds it."""
         own, text = self.slots.get(role), self.slots.get("text")
-        in_text = self.reading is not None and _has(self.reading.cord, role)
+        in_text = self.reading is not None and has_part(self.reading.cord, role)
         if own is not None and (text is None or not in_text or self.places.wins == "parts"):
             return own
         return text if text is not None else own
+
+    @property
+    def pool(self) -> tuple[str, dict[str, str]] | None:
+        """The pool library whose settings stand here, the most special one of several, and what they are."""
+        for library, slots in reversed(list(self.pools.items())):
+            if settings := {name: slot.node.value for name, slot in slots.items() if slot.node.value is not None}:
+                return library, settings
+        return None
 
     def to_dict(self) -> dict[str, Any]:
         """Give what may be shown of it."""
@@ -73,13 +94,16 @@ class Declared:
             "tls": None if cord is None or cord.tls.level is None else cord.tls.level.value,
             "driver": None if self.reading is None else self.reading.driver,
             "from_variables": dict(self.from_variables),
+            "overridden": dict(self.overridden),
+            "pool": None if self.pool is None else {"library": self.pool[0], "settings": self.pool[1]},
             "problem": self.problem,
-            "slots": {role: self._slot(role) for role in self.slots},
+            "slots": {role: self._slot(slot) for role, slot in self.slots.items()},
+            "losing": [{"role": one.role, "winner": one.winner, **self._slot(one.slot)} for one in self.losing],
         }
 
-    def _slot(self, role: str) -> dict[str, object]:
-        line, column = self.place_of(role) or (0, 0)
-        return {"key": ".".join(self.slots[role].path), "line": line, "column": column}
+    def _slot(self, slot: Slot) -> dict[str, object]:
+        line, column = self.tree.source.place(slot.node.start)
+        return {"key": ".".join(slot.path), "line": line, "column": column}
 
 
 def secret_state(declared: Declared) -> str:
@@ -92,12 +116,25 @@ def secret_state(declared: Declared) -> str:
     if is_placeholder(password.unmask()):
         return "a placeholder"
     role = "password" if "password" in declared.slots else "text"
+    if role in declared.overridden:
+        return f"from {declared.overridden[role]}"
     place = declared.place_of(role)
     return f"line {place[0]}" if place else "in the file"
 
 
-def declared_in(path: Path) -> list[Declared]:
+def declared_in(
+    path: Path, *, variables: Mapping[str, str] | None = None, file_format: str | None = None
+) -> list[Declared]:
     """Give the connections that a file declares, by the layout of its framework, or else by names that speak.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+    variables : mapping, optional
+        The environment that the program would have: look-ups are filled in, and what wins over the file does.
+    file_format : str, optional
+        How the file is read, where its name does not tell.
 
     Raises
     ------
@@ -108,18 +145,33 @@ def declared_in(path: Path) -> list[Declared]:
     OSError
         When it cannot be read.
     """
-    name = format_of(path)
+    name = file_format or format_of(path)
     if name is None:
         raise FieldError(f"{path}: files of this kind are not read yet", path=path)
     tree = open_tree(path, name)
-    found = tree.slots()
-    layout, environment = layout_of(path, found)
-    find = find_cords if layout.cords else find_speaking
-    cords = find(layout, found, layout.equal or tree.equal)
-    return [_declared(tree, layout, one, environment) for one in cords]
+    every = tree.slots()
+    made, claimed = list[Declared](), set[int]()
+    for layout, environment in layouts_of(path, every):
+        found = spread(layout, every)
+        equal = layout.equal or tree.equal
+        cords = find_cords(layout, found, equal) if layout.cords else find_speaking(speaking(), found, equal)
+        before = set(claimed)
+        for one in cords:
+            if {id(slot.node) for slot in one.slots.values()} <= before:
+                continue  # a layout that goes before has it
+            claimed |= {id(slot.node) for slot in (*one.slots.values(), *one.options.values())}
+            made.append(_declared(tree, layout, one, environment, variables))
+    if all(one.layout.cords for one in made) and made:  # a known file may hold other texts beside
+        others = [slot for slot in every if id(slot.node) not in claimed and not _loses(slot, made)]
+        made += [_declared(tree, speaking(), one, None, variables) for one in find_texts(others)]
+    return made
 
 
-def declared_as(path: Path, name: str) -> Declared:
+def _loses(slot: Slot, made: list[Declared]) -> bool:
+    return any(loser.slot.node is slot.node for one in made for loser in one.losing)
+
+
+def declared_as(path: Path, name: str, *, variables: Mapping[str, str] | None = None) -> Declared:
     """Give the one connection of a file that has this name, with its environment behind an @ where several have it.
 
     Raises
@@ -129,7 +181,7 @@ def declared_as(path: Path, name: str) -> Declared:
     """
     from ..catalog import find_nearest
 
-    every = declared_in(path)
+    every = declared_in(path, variables=variables)
     exact = [one for one in every if name in {one.title, one.name}]
     if len(exact) == 1:
         return exact[0]
@@ -139,7 +191,9 @@ def declared_as(path: Path, name: str) -> Declared:
     raise UnknownName("connection", name.partition("@")[0], nearest=nearest, hint=hint)
 
 
-def _declared(tree: Tree, layout: Layout, found: Found, environment: str | None) -> Declared:
+def _declared(
+    tree: Tree, layout: Layout, found: Found, environment: str | None, variables: Mapping[str, str] | None
+) -> Declared:
     made = Declared(
         name=found.name,
         environment=found.environment or environment,
@@ -148,89 +202,44 @@ def _declared(tree: Tree, layout: Layout, found: Found, environment: str | None)
         places=found.places,
         slots=found.slots,
         options=found.options,
+        pools=found.pools,
     )
-    values = {role: slot.node.value or "" for role, slot in found.slots.items()}
-    variables = {
-        role: name
-        for role, slot in found.slots.items()
-        if (name := slot.node.variable or _filled_in(layout, values[role]))
-    }
-    made = replace(made, from_variables=variables)
+    values, from_variables = dict[str, str](), dict[str, str]()
+    for role, slot in found.slots.items():
+        value, variable = fill_in(slot.node, layout, variables)
+        if variable is not None:
+            from_variables[role] = variable
+        if value is not None:
+            values[role] = value
+    overridden = filled_in(found, values, variables)
+    made = replace(
+        made, from_variables=from_variables, overridden={role: name for role, (name, _) in overridden.items()}
+    )
+    values |= {role: value for role, (_, value) in overridden.items()}
     try:
-        return _with_cord(made, {r: v for r, v in values.items() if r not in variables or found.slots[r].node.variable})
+        cord, reading, problem = cord_of(made, values)
     except AmbiguousText as error:
-        return replace(made, problem=f"{error.problem}: {', '.join(error.targets)}")
+        return replace(made, problem=f"{error.problem}: {', '.join(error.targets)}", losing=_losers(made, found))
     except TextError as error:
-        return replace(made, problem=error.problem)
+        return replace(made, problem=error.problem, losing=_losers(made, found))
     except CordTallyError as error:
-        return replace(made, problem=str(error).partition("\n")[0])
+        return replace(made, problem=str(error).partition("\n")[0], losing=_losers(made, found))
+    made = replace(made, cord=cord, reading=reading, problem=problem)
+    return replace(made, losing=_losers(made, found))
 
 
-def _filled_in(layout: Layout, value: str) -> str | None:
-    """The variable that a framework fills in; where the framework is not known, whatever looks like one."""
-    fills = layout.fills_in in value if layout.fills_in else not layout.cords
-    return variable_in(value) if fills else None
-
-
-def _with_cord(made: Declared, values: dict[str, str]) -> Declared:
-    reading = read(values["text"]) if values.get("text") else None
-    parts = {role: values[role] for role in PARTS if values.get(role)}
-    if reading is None:
-        engine = _engine(made.layout, made.places, values)
-        if engine is None:
-            wanted = "the text" if "text" in made.from_variables else "which engine it is"
-            return replace(made, problem=f"the file does not tell {wanted}")
-        password = parts.pop("password", None)
-        cord = _with_options(made, compose(engine=engine, **parts))
-        return replace(made, cord=cord if password is None else cord.copy_with(password=Secret(password)))
-    return replace(made, reading=reading, cord=_laid_over(reading.cord, parts, made.places.wins))
-
-
-def _with_options(made: Declared, cord: Cord) -> Cord:
-    """Give a cord what stands among the further arguments of its driver."""
-    driver = made.layout.emit.get("drivers", {}).get(cord.engine)
-    if driver is None or not made.options:
-        return cord
-    arguments: dict[str, Any] = {}
-    for keys, slot in made.options.items():
-        if slot.node.value is None:
-            continue  # computed, or filled in when the program runs
-        into = arguments
-        for key in keys[:-1]:
-            into = into.setdefault(key, {})
-        into[keys[-1]] = int(slot.node.value) if slot.node.style == "number" else slot.node.value
-    found = read(arguments, driver=f"{driver}/arguments").cord
-    return cord.copy_with(tls=found.tls, options=found.options, native=found.native)
-
-
-def _engine(layout: Layout, places: CordPlaces, values: dict[str, str]) -> str | None:
-    if places.engine is not None:
-        return places.engine
-    word = values.get("engine_in", "")
-    return layout.engines.get(word.casefold()) or (find_name("engine", word, engine_ids()) if word else None)
-
-
-def _has(cord: Cord, role: str) -> bool:
-    if role in {"host", "port"}:
-        return bool(cord.hosts) and (role == "host" or cord.hosts[0].port is not None)
-    return getattr(cord, role, None) is not None
-
-
-def _laid_over(cord: Cord, parts: dict[str, str], wins: str) -> Cord:
-    """Lay what stands beside a text over it, or under it, as the layout has it."""
-    for role, value in parts.items():
-        if wins == "text" and _has(cord, role):
-            continue
-        if role == "password":
-            cord = cord.copy_with(password=Secret(value))
-        elif role in {"host", "port"}:
-            first = cord.hosts[0] if cord.hosts else Host("")
-            host = (
-                Host(value, first.port)
-                if role == "host"
-                else Host(first.address, int(value) if value.isdigit() else None)
-            )
-            cord = cord.copy_with(hosts=(host, *cord.hosts[1:]))
-        else:
-            cord = cord.copy_with(**{role: value})
-    return cord
+def _losers(made: Declared, found: Found) -> list[Loser]:
+    """The places that do not count: lesser keys, parts beside a text that has them, what a variable replaces."""
+    losers = [Loser(role, slot, f"line {(made.place_of(role) or (0, 0))[0]}") for role, slot in found.losing]
+    for role, slot in made.slots.items():
+        if role in made.overridden:
+            losers.append(Loser(role, slot, made.overridden[role]))
+        elif role not in {"text", "engine_in"} and made.reading is not None and made.slot_of(role) is not slot:
+            losers.append(Loser(role, slot, "the text"))
+    if made.places.wins == "parts" and made.reading is not None and "text" in made.slots:
+        losers += [
+            Loser(f"{role} in the text", made.slots["text"], f"line {(made.place_of(role) or (0, 0))[0]}")
+            for role in ("host", "port", "database", "user", "password")
+            if role in made.slots and has_part(made.reading.cord, role)
+        ]
+    return losers

@@ -12,19 +12,17 @@ from ..exchange import Ledger, LedgerLine, Outcome, write
 from ..lines import DIALECTS, encode_value
 from ..model import Cord, Locator, clear
 from ..syntax.scalars import encode
+from .filling import Raw, fill_template, template_roles
 from .layouts import CordPlaces, Layout, load_layouts, refuse_filling
 
 Keys = tuple[str, ...]
 
 
-class Raw(str):
-    """An expression of the format, which is written as it is."""
-
-    __slots__ = ()
-
-
 class Emission(NamedTuple):
-    """A block, the file that it goes into, what has to be installed, where the secret is put, and what is lost."""
+    """A block, the file that it goes into, what has to be installed, where the secret is put, and what is lost.
+
+    ``beside`` are other files with their texts: the variables that the block names, for each to fill in.
+    """
 
     layout: Layout
     text: str
@@ -32,6 +30,8 @@ class Emission(NamedTuple):
     packages: tuple[str, ...]
     secret: str | None
     ledger: Ledger
+    beside: Mapping[str, str] = {}
+    remark: str | None = None
 
     def to_dict(self) -> dict[str, Any]:
         """Give ``cordtally/emission/1``."""
@@ -42,6 +42,8 @@ class Emission(NamedTuple):
             "text": self.text,
             "packages": list(self.packages),
             "secret": self.secret,
+            "beside": dict(self.beside),
+            "remark": self.remark,
             "ledger": [line.to_dict() for line in self.ledger],
         }
 
@@ -80,44 +82,79 @@ def emit(cord: Cord, layout_id: str, *, name: str, environment: str | None = Non
         raise UnknownName(
             "layout", layout_id, nearest=find_nearest(layout_id, known), hint=f"one of {', '.join(known)}"
         )
-    places = layout.cords[int(layout.emit.get("cord", 0))]
+    places = layout.cords[int(layout.emit.get("cord", 0))] if layout.cords else CordPlaces(places={})
+    template = str(layout.emit.get("template", ""))
+    roles = template_roles(template) | _in_variable(layout) if template else frozenset(places.places)
     drivers: Mapping[str, str] = layout.emit.get("drivers", {})
     if cord.engine not in drivers:
         raise FieldError(f"{layout.title} is written for {', '.join(drivers)}, and not for {cord.engine}")
-    values, lines = _values(cord, layout, places, drivers[cord.engine])
+    driver = drivers[cord.engine].partition("/")[0]
+    values, lines = _values(cord, layout, places, roles)
     named = {"name": str(layout.emit.get("name") or name), "environment": environment or "production"}
     for value in values.values():
         refuse_filling(layout, value)
-    secret = None
+    secret, beside = None, dict[str, str]()
+    variable = _variable(cord, name)
     if cord.password is not None:
-        variable = _variable(cord, name)
-        secret = str(layout.emit.get("beside", f"the variable {variable}")).format(**named)
-        if "password" in places.places:
-            values["password"] = Raw(str(layout.emit.get("secret", "")).replace("NAME", variable))
+        secret = str(layout.emit.get("beside", f"the variable {variable}")).format(**named, NAME=_capital(name))
+        if "NAME" in (reference := str(layout.emit.get("secret", ""))):
+            beside[".env.example"] = f"{variable}=\n"
+        if "secret" in roles or "password" in roles:
+            values["password"] = Raw(reference.replace("NAME", variable))
+    if "in_variable" in layout.emit:
+        variable = str(layout.emit["in_variable"])
+        text = encode_value(values.pop("text", ""), "plain", DIALECTS["variables"])
+        beside[".env.example"] = f"{variable}={text}\n"
+        secret = None if secret is None else f"the variable {variable}, percent-encoded"
+    if template:
+        text = fill_template(layout.emit, values, {**named, "NAME": _capital(named["name"]), "variable": variable})
+    else:
+        text, more = _block(cord, layout, places, values, named)
+        lines += more
+    packages = tuple(f"{manager}: {one}" for manager, one in load_driver(driver).packages.items())
+    file = str(layout.emit["file"]).format(**named)
+    remark = str(layout.emit.get("remark", "")) or None
+    return Emission(layout, text, file, packages, secret, Ledger(tuple(lines)), beside, remark)
+
+
+def _in_variable(layout: Layout) -> frozenset[str]:
+    """The text, where a variable holds all of it."""
+    return frozenset(["text"] if "in_variable" in layout.emit else [])
+
+
+def _capital(name: str) -> str:
+    return "".join(c if c.isalnum() else "_" for c in name).upper()
+
+
+def _block(
+    cord: Cord, layout: Layout, places: CordPlaces, values: Mapping[str, str], named: Mapping[str, str]
+) -> tuple[str, list[LedgerLine]]:
+    """The block of a layout that is written key by key, with further options of the driver where it has a place."""
+    lines = list[LedgerLine]()
     chosen = {role: paths[0] for role, paths in places.places.items()} | dict(layout.emit.get("places", {}))
-    entries = {_keys(chosen[role], named): value for role, value in values.items()}
+    entries = {_keys(chosen[role], named): value for role, value in values.items() if role in chosen}
     if places.options:
+        driver = layout.emit["drivers"][cord.engine]
         bare = cord.copy_with(hosts=(), database=None, user=None, password=None)
-        writing = write(bare, f"{drivers[cord.engine]}/arguments")
+        writing = write(bare, f"{driver}/arguments")
         lines += writing.ledger.losses
         below = _keys(places.options, named)
         entries |= {(*below, *keys): value for keys, value in _leaves(writing.arguments or {})}
-    text = _FORMATS[layout.emit["format"]](entries)
-    packages = tuple(f"{manager}: {one}" for manager, one in load_driver(drivers[cord.engine]).packages.items())
-    file = str(layout.emit["file"]).format(**named)
-    return Emission(layout, text, file, packages, secret, Ledger(tuple(lines)))
+    return _FORMATS[layout.emit["format"]](entries), lines
 
 
 def _variable(cord: Cord, name: str) -> str:
     if isinstance(cord.password, Locator) and cord.password.scheme == "env":
         return cord.password.rest
-    return "".join(c if c.isalnum() else "_" for c in name).upper() + "_PASSWORD"
+    return f"{_capital(name)}_PASSWORD"
 
 
-def _values(cord: Cord, layout: Layout, places: CordPlaces, driver: str) -> tuple[dict[str, str], list[LedgerLine]]:
+def _values(
+    cord: Cord, layout: Layout, places: CordPlaces, roles: frozenset[str]
+) -> tuple[dict[str, str], list[LedgerLine]]:
     """The values by role, and what there is no place for."""
-    if "text" in places.places and "host" not in places.places:
-        return _with_text(cord, places, driver)
+    if "text" in roles and "host" not in roles:
+        return _with_text(cord, roles, layout.emit["drivers"][cord.engine], _engine_word(cord, layout, roles))
     lines = []
     if len(cord.hosts) > 1:
         others = ", ".join(map(str, cord.hosts[1:]))
@@ -127,33 +164,43 @@ def _values(cord: Cord, layout: Layout, places: CordPlaces, driver: str) -> tupl
     address = None if host is None else clear(host.address)
     if places.carries_port and address and port:
         address, port = f"{address}:{port}", None
-    words = {engine: word for word, engine in reversed([*layout.engines.items()])} | dict(layout.emit.get("words", {}))
     found: dict[str, str | None] = {
-        "engine_in": words.get(cord.engine) if places.engine is None else None,
         "host": address,
         "port": port,
         "database": None if cord.database is None else clear(cord.database),
         "user": None if cord.user is None else clear(cord.user),
     }
     for role, value in found.items():
-        if value and role not in places.places and role != "engine_in":
+        if value and role not in roles:
             lines.append(LedgerLine(role, value, None, Outcome.DROPPED, f"{layout.title} has no place for it"))
     if not places.options:
         said = [] if cord.tls.level is None else [("tls.level", cord.tls.level.value)]
         said += [(f"options.{option}", str(given)) for option, given in cord.options]
         reason = "its place differs with the driver: add it"
         lines += [LedgerLine(part, source, None, Outcome.DROPPED, reason) for part, source in said]
-    values = {role: value for role, value in found.items() if value and role in places.places}
+    values = {role: value for role, value in found.items() if value and role in roles}
+    values |= _engine_word(cord, layout, roles)
     return values | {role: Raw(values[role]) for role in ("port",) if role in values}, lines
 
 
-def _with_text(cord: Cord, places: CordPlaces, driver: str) -> tuple[dict[str, str], list[LedgerLine]]:
-    beside = {role: getattr(cord, role) for role in ("user",) if role in places.places}
+def _engine_word(cord: Cord, layout: Layout, roles: frozenset[str]) -> dict[str, str]:
+    """What the layout calls the engine, where it wants to be told."""
+    if "engine_in" not in roles:
+        return {}
+    words = {engine: word for word, engine in reversed([*layout.engines.items()])} | dict(layout.emit.get("words", {}))
+    return {"engine_in": words.get(cord.engine, cord.engine)}
+
+
+def _with_text(
+    cord: Cord, roles: frozenset[str], driver: str, engine: dict[str, str]
+) -> tuple[dict[str, str], list[LedgerLine]]:
+    """The text for a driver, without what stands beside it; a secret never stands in it."""
+    beside = {role: getattr(cord, role) for role in ("user",) if role in roles and getattr(cord, role) is not None}
     bare = cord.copy_with(password=None, **dict.fromkeys(beside))
     writing = write(bare, driver)
     lines = [line for line in writing.ledger if line.outcome.is_loss]
     values = {"text": writing.text.unmask()}
-    return values | {role: clear(value) for role, value in beside.items() if value is not None}, lines
+    return values | {role: clear(value) for role, value in beside.items()} | engine, lines
 
 
 def _leaves(arguments: Mapping[str, Any], above: Keys = ()) -> Iterator[tuple[Keys, str]]:

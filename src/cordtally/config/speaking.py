@@ -9,10 +9,26 @@ from ..errors import AmbiguousText, CordTallyError
 from ..exchange import read
 from ..patterns import pattern
 from ..syntax import Slot
-from .layouts import CordPlaces, Found, Layout
+from .layouts import CordPlaces, Layout
+from .matching import Found
 
 _TEXT = pattern(r"(?:[A-Za-z][\w.+-]*:)+//\S+|(?:[\w ]+=[^;]*;){2,}.*|\S+@(?:tcp|unix)\(.*", re.DOTALL)
 _WORD = pattern(r"[A-Z]+(?![a-z])|[A-Za-z][a-z0-9]*|\d+")
+
+
+def find_texts(found: Iterable[Slot]) -> list[Found]:
+    """Give a connection for each whole text alone."""
+    places = CordPlaces(places={})
+    return [Found(_called(slot), None, places, {"text": slot}, {}, [], {}) for slot in found if _holds_text(slot)]
+
+
+def _holds_text(slot: Slot) -> bool:
+    value = slot.node.value or ""
+    return _TEXT.fullmatch(value) is not None and _is_text(value)
+
+
+def _called(slot: Slot) -> str:
+    return ".".join(slot.path)
 
 
 def find_speaking(layout: Layout, found: Iterable[Slot], equal: str) -> list[Found]:
@@ -23,8 +39,7 @@ def find_speaking(layout: Layout, found: Iterable[Slot], equal: str) -> list[Fou
     texts, groups = list[Slot](), dict[str, dict[str, Slot]]()
     roles = {word: role for role, words in layout.words.items() for word in words}
     for slot in found:
-        value = slot.node.value or ""
-        if _TEXT.fullmatch(value) and _is_text(value):
+        if _holds_text(slot):
             texts.append(slot)
             continue
         group, word = _parted(slot)
@@ -36,11 +51,13 @@ def find_speaking(layout: Layout, found: Iterable[Slot], equal: str) -> list[Fou
     for slot in texts:
         # berths.user and berths.password belong to berths.url, unless they are a connection of their own
         group = _parted(slot)[0]
+        if group not in groups:  # setJdbcUrl beside setUsername
+            group = ".".join(slot.path[:-1])
         beside = groups.pop(group, {}) if "host" not in groups.get(group, {}) else {}
-        made.append(Found(".".join(slot.path), None, places, {"text": slot, **beside}, {}))
+        made.append(Found(_called(slot), None, places, {"text": slot, **beside}, {}, [], {}))
     for name, parts in groups.items():
         if ("host" in parts and len(parts) > 1) or {"database", "user", "password"} <= set(parts):
-            made.append(Found(name or "default", None, places, parts, {}))
+            made.append(Found(name or "default", None, places, parts, {}, [], {}))
     return made
 
 

@@ -1,7 +1,7 @@
 r"""Password lines: ``host:port:database:user:password``, where ``\`` escapes; libpq's password file.
 
-Source: PostgreSQL 15, fe-connect.c, passwordFromFile. Fields are compared as they stand, but for escapes. A ``#`` begins
-a comment only at the very beginning of a line, since elsewhere it may be part of a password.
+Source: PostgreSQL 15, fe-connect.c, passwordFromFile. Fields are compared as they stand, but for escapes. A ``#``
+begins a comment only at the very beginning of a line, since elsewhere it may be part of a password.
 """
 
 from __future__ import annotations

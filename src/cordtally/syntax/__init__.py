@@ -5,7 +5,20 @@ Formats with a grammar are read through tree-sitter, files of lines by their rea
 
 from .files import Tree, format_of, open_tree, parse_text
 from .folders import walk
-from .nodes import Node, Slot, slots
+from .nodes import Host, Node, Slot, inside, slots
 from .source import Source, Splice
 
-__all__ = ["Node", "Slot", "Source", "Splice", "Tree", "format_of", "open_tree", "parse_text", "slots", "walk"]
+__all__ = [
+    "Host",
+    "Node",
+    "Slot",
+    "Source",
+    "Splice",
+    "Tree",
+    "format_of",
+    "inside",
+    "open_tree",
+    "parse_text",
+    "slots",
+    "walk",
+]

@@ -1,7 +1,7 @@
 """The tree of what a program's file states: its assignments, maps and calls, as far as they are written out.
 
-A value that is computed has none here; a look-up in the environment names its variable, and has its default. What a call
-is given stands below its own name: by keyword, or behind it by number. Nothing is run.
+A value that is computed has none here; a look-up in the environment names its variable, and has its default. What a
+call is given stands below its own name: by keyword, or behind it by number. Nothing is run.
 """
 
 from __future__ import annotations
@@ -67,8 +67,9 @@ class _Code:
         """A class or a block: its name, and what stands in it."""
         start, end = self.offsets.span(found)
         named = found.child_by_field_name("name")
-        heads = [named] if named is not None else [c for c in found.children if c.is_named and c.type != "body"]
-        keys = [self.key(one) for one in heads if one.type not in {"block_start", "block_end", "comment"}]
+        inner = {"body", "block_start", "block_end", "comment", *self.kinds["statements"]}
+        heads = [named] if named is not None else [c for c in found.children if c.is_named and c.type not in inner]
+        keys = [self.key(one) for one in heads]
         value = Node("map", start, end, pairs=self.collected(found, depth))
         for key in reversed(keys[1:]):
             value = Node("map", start, end, pairs=[(key, value)])

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 from typing import NamedTuple
 
 from ..lines import DIALECTS, encode_value, read_value
 from ..lines.passwords import encode_field
+from .braced import build_braced
+from .embedded import build_markdown, build_notebook
 from .flat import build_aliases, build_lines, build_passwords
 from .languages import known_endings
 from .nodes import Node, Slot, slots
@@ -25,6 +28,8 @@ _NAMES = {
     "databases.ini": "pgbouncer",
     "alembic.ini": "interpolated",
     "airflow.cfg": "interpolated",
+    "odyssey.conf": "braced",
+    "proxysql.cnf": "braced",
     "my.cnf": "option-file",
     "my.ini": "option-file",
     "dockerfile": "dockerfile",
@@ -37,10 +42,21 @@ _LINES = {
     ".cfg": "ini",
     ".cnf": "option-file",
     ".service": "unit",
+    ".ipynb": "notebook",
+    ".md": "markdown",
+    ".markdown": "markdown",
+    ".rmd": "markdown",
+    ".qmd": "markdown",
 }
 
 
-_BUILT = {"passwords": build_passwords, "aliases": build_aliases}
+_BUILT = {
+    "passwords": build_passwords,
+    "aliases": build_aliases,
+    "notebook": build_notebook,
+    "markdown": build_markdown,
+    "braced": build_braced,
+}
 
 
 class Tree(NamedTuple):
@@ -67,11 +83,41 @@ class Tree(NamedTuple):
         FieldError
             When the format cannot hold it.
         """
-        if self.format in DIALECTS:
-            return Splice(node.start, node.end, encode_value(value, node.style, DIALECTS[self.format]))
+        return self.splices([(node, value)])[0]
+
+    def splices(self, edits: Iterable[tuple[Node, str]]) -> list[Splice]:
+        """Give the edits that put values where scalars stand; those inside one scalar are one edit of it.
+
+        Raises
+        ------
+        FieldError
+            As `splice`.
+        """
+        made, inner = list[Splice](), dict[int, list[tuple[Node, str]]]()
+        for node, value in edits:
+            if node.host is None:
+                raw = self.source.text[node.start : node.end]
+                made.append(Splice(node.start, node.end, self._written(node, value, raw)))
+            else:
+                inner.setdefault(id(node.host.node), []).append((node, value))
+        hosted = []
+        for held in inner.values():
+            (first, _), *_ = held
+            assert first.host is not None
+            text = first.host.node.value or ""
+            for node, value in sorted(held, key=lambda edit: edit[0].host.start if edit[0].host else 0, reverse=True):
+                assert node.host is not None
+                _, start, end = node.host
+                text = text[:start] + self._written(node, value, text[start:end]) + text[end:]
+            hosted.append((first.host.node, text))
+        return made + (self.splices(hosted) if hosted else [])
+
+    def _written(self, node: Node, value: str, raw: str) -> str:
+        if self.format in DIALECTS and node.host is None:
+            return encode_value(value, node.style, DIALECTS[self.format])
         if self.format == "passwords":
-            return Splice(node.start, node.end, encode_field(value))
-        return Splice(node.start, node.end, encode(value, node.style, self.source.text[node.start : node.end]))
+            return encode_field(value)
+        return encode(value, node.style, raw)
 
     def read_value(self, written: str, style: str) -> str:
         """Give what a scalar stands for, as it would be written there in a style."""
@@ -94,6 +140,8 @@ def format_of(path: Path) -> str | None:
         return _NAMES[name.lstrip(".")]
     if name.startswith(".env") or name.endswith(".env"):
         return "variables"
+    if path.suffix == ".conf" and path.parent.name.endswith(".d"):
+        return "unit"
     return _LINES.get(path.suffix.lower()) or known_endings().get(path.suffix.lower())
 
 

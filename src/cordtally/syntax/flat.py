@@ -1,4 +1,4 @@
-"""The tree of a file of lines: a map of names, or of sections; of password lines a list; of aliases a map."""
+"""The tree of a file of lines: a map of names, or of sections; of password lines, of aliases."""
 
 from __future__ import annotations
 
@@ -23,14 +23,14 @@ def build_lines(text: str, dialect: Dialect) -> Node:
 
 
 def build_passwords(text: str) -> Node:
-    """Make the list of password lines, each a map of its five fields."""
-    root = Node("list", 0, len(text))
-    for _, fields in read_passwords(text):
+    """Make the map of password lines, each a map of its five fields below the number of its line."""
+    root = Node("map", 0, len(text))
+    for number, fields in read_passwords(text):
         if len(fields) == len(FIELDS):
             start, end = fields[0].start, fields[-1].end
             nodes = [Node("scalar", one.start, one.end, one.value, "field") for one in fields]
             pairs = [(Node("scalar", node.start, node.start, name), node) for name, node in zip(FIELDS, nodes)]
-            root.items.append(Node("map", start, end, pairs=pairs))
+            root.pairs.append((Node("scalar", start, start, f"line {number}"), Node("map", start, end, pairs=pairs)))
     return root
 
 

@@ -12,13 +12,22 @@ Path = tuple[str, ...]
 MOST_SLOTS = 200_000
 
 
+class Host(NamedTuple):
+    """A scalar whose value holds another one, from ``start`` to ``end`` of what the scalar stands for."""
+
+    node: Node
+    start: int
+    end: int
+
+
 @dataclass(slots=True, eq=False)
 class Node:
     """A value: ``kind`` is ``map``, ``list``, ``scalar`` or ``documents``.
 
     ``start`` and ``end`` bound it as it is written, quotes included; ``value`` is what a reader makes of a scalar, and
     ``style`` how that is written: data of the format. A node that is ``shared`` stands for several places; one with a
-    ``variable`` is looked up in the environment, its value being the default.
+    ``variable`` is looked up in the environment, its value being the default. One that stands inside the value of a
+    ``host`` (a line of a notebook, a word of several) has the bounds of that.
     """
 
     kind: str
@@ -30,6 +39,7 @@ class Node:
     items: list[Node] = field(default_factory=list)
     shared: bool = False
     variable: str | None = None
+    host: Host | None = None
 
 
 class Slot(NamedTuple):
@@ -69,3 +79,8 @@ def _below(node: Node, path: Path, key: Node | None) -> Iterator[Slot]:
             yield from _below(value, (*path, name.value or ""), name)
     for number, value in enumerate(node.items):
         yield from _below(value, (*path, str(number)), key)
+
+
+def inside(host: Node, start: int, end: int, style: str, value: str | None) -> Node:
+    """Give the scalar that stands inside the value of another one."""
+    return Node("scalar", host.start, host.end, value, style, host=Host(host, start, end), shared=host.shared)

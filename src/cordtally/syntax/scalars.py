@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import binascii
 import json
 import re
+from base64 import b64decode, b64encode
 from collections.abc import Callable
 
 from ..errors import FieldError, MissingExtra
@@ -21,7 +23,7 @@ def decode(raw: str, style: str) -> str | None:
     forms = () if style in _DECODERS else load_forms(style)
     try:
         return decode_string(raw, forms) if forms else _DECODERS[style](raw)
-    except (ValueError, KeyError, SyntaxError):
+    except (ValueError, KeyError, SyntaxError, binascii.Error):
         return None
 
 
@@ -158,6 +160,29 @@ def _as_number(value: str) -> str | None:
     return value if value.isascii() and value.isdigit() and (value == "0" or value[0] != "0") else None
 
 
+def _as_base64(value: str) -> str:
+    return b64encode(value.encode()).decode("ascii")
+
+
+def _of_base64(raw: str) -> str:
+    return b64decode(raw, validate=True).decode()
+
+
+def _as_part(value: str) -> str | None:
+    """A part of a longer text, in which nothing is quoted."""
+    return value if {"\n", "\r", "\0"}.isdisjoint(value) else None
+
+
+def _as_word(value: str) -> str | None:
+    """A word among several, as systemd reads them: a percent stands twice, and what needs quotes is none."""
+    return value.replace("%", "%%") if re.fullmatch(r"[^\s\"'\\$]+", value) else None
+
+
+def _as_quoted_word(value: str) -> str | None:
+    escaped = re.sub(r"([\\\"'])", r"\\\1", value).replace("%", "%%")
+    return escaped if value.isprintable() else None
+
+
 def _as_alias(value: str) -> str | None:
     """A descriptor, or what stands in one line; no names file has an escape (config-facts)."""
     whole = value.count("(") == value.count(")") and value.strip() == value and "#" not in value
@@ -179,6 +204,8 @@ _DECODERS: dict[str, Callable[[str], str | None]] = {
     "number": str,
     "word": str,
     "alias": str,
+    "part": str,
+    "base64": _of_base64,
 }
 _WRITERS: dict[str, tuple[Callable[[str], str | None], ...]] = {
     "json": (_as_json,),
@@ -194,4 +221,8 @@ _WRITERS: dict[str, tuple[Callable[[str], str | None], ...]] = {
     "json-number": (_as_number, _as_json),
     "number": (_as_number,),
     "alias": (_as_alias,),
+    "part": (_as_part,),
+    "base64": (_as_base64,),
+    "unit-word": (_as_word,),
+    "unit-quoted": (_as_quoted_word,),
 }

@@ -38,7 +38,8 @@ class Form(Record):
     (``x2`` is ``\xHH``); any other character behind it is left with it (``keep``), without it (``drop``), or is no
     text that is read here (``refuse``). ``puts_in`` is what the program fills in, ``guarded`` are characters that are
     escaped so that none is; ``sequences`` stand for others. With ``doubles`` a closing character stands twice for one.
-    ``lines`` may be held, as they are ``kept`` or read as a Unix file's. In ``bytes`` a number from 80 on is no character. What is ``plain`` needs no quotes.
+    ``lines`` may be held, as they are ``kept`` or read as a Unix file's. In ``bytes`` a number from 80 on is no
+    character. What is ``plain`` needs no quotes.
     """
 
     id: str
