@@ -86,7 +86,7 @@ class _Code:
         left, right = self.sides(statement)
         if left is None or right is None:
             return []
-        value = self.value(right, 0)
+        value = self.sound(statement, right, 0)
         start, end = self.offsets.span(left)
         if self.text[start:end] in self.language.get("roots", ()):
             return value.pairs
@@ -185,6 +185,12 @@ class _Code:
             self.pending.append(found)
         return Node("scalar", start, end)
 
+    def sound(self, whole: Any, found: Any, depth: int) -> Node:  # noqa: ANN401
+        """A value; unknown, where the grammar could not read what stands around a single one."""
+        if whole.has_error and found.type in self.language["scalars"]:
+            return Node("scalar", *self.offsets.span(found))
+        return self.value(found, depth)
+
     def raw(self, found: Any) -> str:  # noqa: ANN401
         start, end = self.offsets.span(found)
         return self.text[start:end]
@@ -230,7 +236,7 @@ class _Code:
                 continue
             left, right = self.sides(child)
             if left is not None and right is not None:
-                node.pairs.append((self.key(left), self.value(right, depth + 1)))
+                node.pairs.append((self.key(left), self.sound(child, right, depth + 1)))
             elif left is not None:
                 node.items.append(self.value(left, depth + 1))
         return node

@@ -61,11 +61,11 @@ class Form(Record):
     @cached_property
     def token(self) -> re.Pattern[str]:
         """What is looked at in such a string: an escape, a sequence, or what is put in."""
-        pieces = [f"(?P<sequence>{'|'.join(map(re.escape, self.sequences))})"] if self.sequences else []
+        pieces = [f"(?P<put_in>{self.puts_in})"] if self.puts_in else []
+        pieces += [f"(?P<sequence>{'|'.join(map(re.escape, self.sequences))})"] if self.sequences else []
         if self.escape:
             kinds = [_NUMBERS[kind] for kind in self.numbers]
             pieces.append(f"{re.escape(self.escape)}(?:{'|'.join([*kinds, '(?P<other>.)'])})")
-        pieces += [f"(?P<put_in>{self.puts_in})"] if self.puts_in else []
         return re.compile("|".join(pieces) or r"(?!)", re.DOTALL)
 
 
@@ -101,7 +101,8 @@ def _decoded(inner: str, form: Form) -> str | None:
             return None
         made.append(piece)
     text = "".join([*made, inner[position:]])
-    if not form.lines and form.closes and "\n" in between + inner[position:]:
+    between += inner[position:]
+    if form.closes and (("\n" in between and not form.lines) or (form.closes in between and not form.doubles)):
         return None
     if form.lines == "unix":
         text = text.replace("\r\n", "\n")
@@ -124,8 +125,8 @@ def _escaped(match: re.Match[str], form: Form) -> str | None:
 
 
 def _numbered(match: re.Match[str], form: Form) -> list[str | None]:
-    """The groups of numbered characters, which follow that of sequences where there is one."""
-    first = 1 + bool(form.sequences)
+    """The groups of numbered characters, which follow those of what is put in and of sequences."""
+    first = 1 + bool(form.sequences) + bool(form.puts_in)
     return [match[first + index] for index in range(len(form.numbers))]
 
 
