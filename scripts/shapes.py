@@ -290,6 +290,8 @@ class Emission(TypedDict):
     text: str
     packages: list[str]
     secret: str | None
+    beside: dict[str, str]
+    remark: str | None
     ledger: list[LedgerShape]
 
 
@@ -340,11 +342,22 @@ class DeclaredShape(TypedDict):
     losing: list[LosingShape]
 
 
+class MissingName(TypedDict):
+    """A name that is looked up and that nothing gives, with what was meant."""
+
+    name: str
+    path: str
+    line: int
+    kind: str
+    nearest: str | None
+
+
 class Declared(TypedDict):
     """show FILE… --json."""
 
     schema: Literal["cordtally/declared/1"]
     connections: list[DeclaredShape]
+    missing: list[MissingName]
 
 
 class DriverRow(TypedDict):

@@ -16,7 +16,7 @@ from .connections import missing_file
 from .fields import option_fields
 from .inputs import surroundings
 from .layout import Line
-from .naming import LEVEL
+from .naming import LEVEL, LOG_IN
 from .screen import Screen
 
 _STYLES = {"+": "green", "-": "red", "@": "cyan"}
@@ -36,6 +36,8 @@ _STYLES = {"+": "green", "-": "red", "@": "cyan"}
     help="Where the new password is kept: env:NAME, file:PATH, ask:",
 )
 @click.option("--tls", type=LEVEL, metavar="LEVEL", help="The new TLS level, where a text holds it.")
+@click.option("--ca", metavar="FILE", help="The new certificate authority, where a text holds it.")
+@click.option("--login", type=LOG_IN, metavar="METHOD", help="The new way to log in, where a text holds it.")
 @click.option(
     "--option",
     "options",
@@ -44,6 +46,14 @@ _STYLES = {"+": "green", "-": "red", "@": "cyan"}
     shell_complete=completing.options,
     help="An option, where a text holds it: connect_timeout=5s.",
 )
+@click.option(
+    "--pool",
+    "pool",
+    multiple=True,
+    metavar="NAME=VALUE",
+    help="A setting of the pool, by its name there; may be repeated.",
+)
+@click.option("--keep-old", is_flag=True, help="Keep the old lines as comments, where the format has comments.")
 @click.option(
     "--all-matching", "matching", metavar="PART=OLD", help="In FILE or below a folder: all connections with this part."
 )
@@ -57,7 +67,11 @@ def command(
     user: str | None,
     password_from: str | None,
     tls: str | None,
+    ca: str | None,
+    login: str | None,
     options: tuple[str, ...],
+    pool: tuple[str, ...],
+    keep_old: bool,
     matching: str | None,
     write: bool,
 ) -> int:
@@ -65,30 +79,31 @@ def command(
 
     With --all-matching host=OLD all that lead to a host are edited, in a file or below a folder: a server has moved.
     """
-    given = {"host": host, "port": port, "database": database, "user": user}
+    given = {"host": host, "port": port, "database": database, "user": user, "tls": tls, "ca": ca, "login": login}
     changes: dict[str, Any] = {role: value for role, value in given.items() if value is not None}
-    if tls is not None:
-        changes["tls"] = tls
     if options:
         changes["options"] = option_fields(options)
+    if pool:
+        changes["pool"] = option_fields(pool)
     if password_from is not None:
         changes["password"] = fetch(password_from, surroundings(Path())).unmask()
     if not changes:
         raise click.UsageError(
-            "say what to change: --host, --port, --database, --user, --password-from, --tls, --option"
+            "say what to change: --host, --port, --database, --user, --password-from, --tls, --ca, --login, --option,"
+            " --pool"
         )
     if not file.exists():
         raise FieldError(missing_file(file), path=file)
     if matching is not None:
         if name is not None:
             raise click.UsageError("--all-matching goes without a NAME")
-        return _amend_matching(file, matching, changes, write)
+        return _amend_matching(file, matching, changes, write, keep_old)
     if file.is_dir():
         raise click.UsageError("a folder goes with --all-matching host=OLD")
-    return _finish([amend(_chosen(file, name), changes)], write)
+    return _finish([amend(_chosen(file, name), changes, keep_old=keep_old)], write)
 
 
-def _amend_matching(root: Path, matching: str, changes: dict[str, Any], write: bool) -> int:
+def _amend_matching(root: Path, matching: str, changes: dict[str, Any], write: bool, keep_old: bool) -> int:
     """Edit every connection that has a part; those that cannot be edited are told, and make the status 1."""
     role, mark, old = matching.partition("=")
     if not mark or role not in {"host", "database", "user"}:
@@ -99,7 +114,7 @@ def _amend_matching(root: Path, matching: str, changes: dict[str, Any], write: b
         chosen = [one for one in every if old in _parts_of(one, role)]
         try:
             if chosen:
-                made.append(amend_all(chosen, changes))
+                made.append(amend_all(chosen, changes, keep_old=keep_old))
         except FieldError as error:
             refused += 1
             Screen(err=True).say(f"{path}: {error}")

@@ -4,11 +4,14 @@ from .amending import Amendment, amend, amend_all
 from .declarations import Declared, declared_as, declared_in, secret_state
 from .emitting import Emission, emit, emitted_layouts
 from .folders import declared_below
+from .uses import Use, find_uses
+from .variables import read_variables
 
 __all__ = [
     "Amendment",
     "Declared",
     "Emission",
+    "Use",
     "amend",
     "amend_all",
     "declared_as",
@@ -16,5 +19,7 @@ __all__ = [
     "declared_in",
     "emit",
     "emitted_layouts",
+    "find_uses",
+    "read_variables",
     "secret_state",
 ]

@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
 from difflib import unified_diff
 from typing import Any, NamedTuple
 
-from ..catalog import nearest_names
-from ..composing import parse_host, parse_option
-from ..errors import CordTallyError, FieldError, UnknownName
-from ..exchange import Part, Reading, read, write
-from ..model import MASK, Cord, Secret, TlsLevel
+from ..composing import parse_host
+from ..errors import FieldError, quoted
+from ..exchange import read
+from ..model import MASK
 from ..model.suspicion import sounds_secret
-from ..syntax import Node, Slot, Splice, Tree
+from ..syntax import Node, Number, Slot, Splice, Tree
 from .declarations import Declared, declared_in
+from .keeping import old_lines
 from .layouts import refuse_filling
+from .matching import folded
+from .options import option_edits
+from .texts import new_text
 
+_FURTHER = ("tls", "ca", "login", "options")
 _SAID = {"engine_in": "engine", "text": "a text"}
 
 
@@ -36,7 +39,7 @@ class Amendment(NamedTuple):
         self.declared.tree.source.replace(self.data)
 
 
-def amend(declared: Declared, changes: Mapping[str, Any]) -> Amendment:
+def amend(declared: Declared, changes: Mapping[str, Any], *, keep_old: bool = False) -> Amendment:
     """Put new parts into the places that win.
 
     Parameters
@@ -45,7 +48,10 @@ def amend(declared: Declared, changes: Mapping[str, Any]) -> Amendment:
         The connection, as `declared_in` found it.
     changes : mapping
         New values by part: ``host`` (which may have a port), ``port``, ``database``, ``user``, ``password``; in a text
-        also ``tls`` (a level) and ``options`` (a mapping of canonical names to values, like ``5s``).
+        also ``tls`` (a level), ``ca``, ``login`` (a method), ``options`` (a mapping of canonical names to values, like
+        ``5s``); ``pool`` is a mapping of settings that the file has, by their names there.
+    keep_old : bool
+        Whether the old lines stay, as comments.
 
     Raises
     ------
@@ -53,10 +59,10 @@ def amend(declared: Declared, changes: Mapping[str, Any]) -> Amendment:
         When a part has no place in this file, or one that must not be edited: filled in from elsewhere, shared by
         several connections, or such that the value would not be read back. The message says why, and where else.
     """
-    return amend_all([declared], changes)
+    return amend_all([declared], changes, keep_old=keep_old)
 
 
-def amend_all(chosen: Sequence[Declared], changes: Mapping[str, Any]) -> Amendment:
+def amend_all(chosen: Sequence[Declared], changes: Mapping[str, Any], *, keep_old: bool = False) -> Amendment:
     """Put the same new parts into several connections of one file, at the places that win.
 
     Raises
@@ -68,19 +74,23 @@ def amend_all(chosen: Sequence[Declared], changes: Mapping[str, Any]) -> Amendme
     edits = {
         id(slot.node): _Edit(one, role, slot, value) for one in chosen for role, slot, value in _edits(one, changes)
     }
-    data = tree.source.spliced(tree.splices((edit.slot.node, edit.value) for edit in edits.values()))
+    splices = tree.splices((edit.slot.node, edit.value) for edit in edits.values())
+    kept = old_lines(tree, splices) if keep_old else []
+    data = tree.source.spliced([*kept, *splices])
     titles = {one.title for one in chosen}
     others = [one for one in declared_in(tree.source.path) if one.title not in titles]
     hidden, inner = dict(_telling(tree)), dict[int, tuple[Node, str]]()
     for one in (*others, *chosen):
         _hide(one, hidden, inner)
+    if kept:
+        _refuse_secrets(tree, kept, hidden, inner)
     before = _spliced(tree, hidden, inner)
     for edit in edits.values():
         if edit.slot.node.host is not None:
             inner[id(edit.slot.node)] = (edit.slot.node, _shown_value(edit))
         else:
             hidden[edit.slot.node.start] = _shown(edit)
-    after = _spliced(tree, hidden, inner)
+    after = _spliced(tree, hidden, inner, kept)
     path = str(tree.source.path)
     lines = unified_diff(before.splitlines(), after.splitlines(), path, path, n=0, lineterm="")
     secret = chosen[0].slot_of("password") if "password" in changes else None
@@ -97,13 +107,26 @@ class _Edit(NamedTuple):
     value: str
 
 
-def _spliced(tree: Tree, splices: Mapping[int, Splice], inner: Mapping[int, tuple[Node, str]]) -> str:
+def _spliced(
+    tree: Tree, splices: Mapping[int, Splice], inner: Mapping[int, tuple[Node, str]], more: Sequence[Splice] = ()
+) -> str:
     """The text with other pieces, those inside a scalar in place of what is said of all of it."""
     held = {splice.start: splice for splice in tree.splices(inner.values())}
     text = tree.source.text
-    for start, end, piece in sorted((dict(splices) | held).values(), reverse=True):
+    for start, end, piece in sorted([*(dict(splices) | held).values(), *more], reverse=True):
         text = text[:start] + piece + text[end:]
     return text
+
+
+def _refuse_secrets(
+    tree: Tree, kept: Sequence[Splice], hidden: Mapping[int, Splice], inner: Mapping[int, tuple[Node, str]]
+) -> None:
+    """Refuse to keep a line with a secret in it as a comment."""
+    lines = {tree.source.place(splice.start)[0] for splice in kept}
+    places = [*hidden, *(node.start for node, _ in inner.values())]
+    told = sorted({tree.source.place(start)[0] for start in places if tree.source.text[start : start + 1]} & lines)
+    if told:
+        raise FieldError(f"line {told[0]} holds a secret: it is not kept as a comment", path=tree.source.path)
 
 
 def _telling(tree: Tree) -> Iterator[tuple[int, Splice]]:
@@ -192,7 +215,13 @@ def _parts(declared: Declared, changes: Mapping[str, Any]) -> dict[str, Any]:
 def _edits(declared: Declared, changes: Mapping[str, Any]) -> Iterator[tuple[str, Slot, str]]:
     """The slots that get new values, each with the role that it is known by."""
     in_text: dict[str, Any] = {}
-    for role, value in _parts(declared, changes).items():
+    parts = _parts(declared, changes)
+    for name, value in parts.pop("pool", {}).items():
+        yield "pool", _pool_slot(declared, name), Number(value)
+    if "text" not in declared.slots and declared.places.options:
+        further: dict[str, Any] = {role: parts.pop(role) for role in _FURTHER if role in parts}
+        yield from (("option", slot, Number(value)) for slot, value in option_edits(declared, further))
+    for role, value in parts.items():
         slot = declared.slot_of(role)
         if slot is None:
             raise FieldError(f"{declared.title} has no place for its {role} in this file: {_places(declared)}")
@@ -202,7 +231,7 @@ def _edits(declared: Declared, changes: Mapping[str, Any]) -> Iterator[tuple[str
         if slot is declared.slots.get("text"):
             in_text[role] = value
         else:
-            yield role, slot, value
+            yield role, slot, Number(value) if role == "port" else value
     if in_text:
         slot, reading = declared.slots["text"], declared.reading
         if slot.node.value is None:
@@ -211,6 +240,17 @@ def _edits(declared: Declared, changes: Mapping[str, Any]) -> Iterator[tuple[str
             raise FieldError(f"the text of {declared.title} cannot be edited: {declared.problem}")
         head = declared.places.strips if slot.node.value.startswith(declared.places.strips) else ""
         yield "text", slot, head + new_text(reading, slot.node.value.removeprefix(head), in_text)
+
+
+def _pool_slot(declared: Declared, name: str) -> Slot:
+    """The slot of a pool's setting; one that the file does not have cannot be edited."""
+    known = {folded(one): slot for slots in declared.pools.values() for one, slot in slots.items()}
+    slot = known.get(folded(name))
+    if slot is None:
+        listed = ", ".join(one for slots in declared.pools.values() for one in slots) or "none"
+        raise FieldError(f"{declared.title} has no place for {quoted(name)} of its pool; it sets {listed}")
+    _refuse(declared, "pool", slot)
+    return slot
 
 
 def _refuse(declared: Declared, role: str, slot: Slot) -> None:
@@ -231,84 +271,3 @@ def _places(declared: Declared) -> str:
         f"{_SAID.get(role, role)} in line {source.place(slot.node.start)[0]}" for role, slot in declared.slots.items()
     ]
     return f"it has {', '.join(known)}"
-
-
-def new_text(reading: Reading, text: str, parts: Mapping[str, Any]) -> str:
-    """Give a text with other parts; what is not concerned stays as it was written.
-
-    Raises
-    ------
-    FieldError
-        When its notation cannot hold a part.
-    """
-    wanted = _changed(reading.cord, parts)
-    writing = write(wanted, reading.target)
-    lost = [line for line in writing.ledger.losses if line.part.partition(".")[0] in parts]
-    if lost:
-        raise FieldError(f"{reading.target} cannot hold the new {lost[0].part}: {lost[0].reason}")
-    whole = writing.text.unmask()
-    for candidate in (_pieced(reading, text, whole, parts), whole):
-        if candidate is not None and _reads_as(candidate, reading, wanted):
-            return candidate
-    raise FieldError(f"the new text would not be read back as {reading.target} with these parts")
-
-
-def _changed(cord: Cord, parts: Mapping[str, Any]) -> Cord:
-    for role, value in parts.items():
-        if role in {"host", "port"}:
-            if len(cord.hosts) != 1:
-                raise FieldError("the connection has several hosts, or none: edit its text by hand")
-            (host,) = cord.hosts
-            address, port = (value, host.port) if role == "host" else (host.address, int(value))
-            cord = cord.copy_with(hosts=(type(host)(address, port, host.instance),))
-        elif role == "tls":
-            cord = cord.copy_with(tls=replace(cord.tls, level=_level(value)))
-        elif role == "options":
-            typed = {name: parse_option(name, one) for name, one in value.items()}
-            cord = cord.copy_with(options=tuple(sorted((dict(cord.options) | typed).items())))
-        else:
-            cord = cord.copy_with(**{role: Secret(value) if role == "password" else value})
-    return cord
-
-
-def _level(word: str) -> TlsLevel:
-    known = [level.value for level in TlsLevel]
-    if word not in known:
-        nearest = nearest_names("TLS level", word, known)
-        raise UnknownName("TLS level", word, nearest=nearest, hint=f"one of {', '.join(known)}")
-    return TlsLevel(word)
-
-
-def _pieced(reading: Reading, text: str, whole: str, parts: Mapping[str, Any]) -> str | None:
-    """The old text with the spans of the changed parts alone replaced, as they stand in the text written anew."""
-    try:
-        anew = read(whole, driver=reading.target)
-    except CordTallyError:
-        return None
-    spans = []
-    for role in _roles(parts):
-        old, new = (_parts_called(one, role) for one in (reading, anew))
-        if len(old) != 1 or len(new) != 1:
-            return None
-        spans.append((old[0].start, old[0].end, whole[new[0].start : new[0].end]))
-    for start, end, piece in sorted(spans, reverse=True):
-        text = text[:start] + piece + text[end:]
-    return text
-
-
-def _roles(parts: Mapping[str, Any]) -> Iterator[str]:
-    """What the changed parts are called among a reading's, or by canonical names."""
-    for role, value in parts.items():
-        yield from value if role == "options" else ["tls.level" if role == "tls" else role]
-
-
-def _parts_called(reading: Reading, role: str) -> list[Part]:
-    names = {row.name for row in reading.rows if row.option is not None and row.option.canonical == role}
-    return [part for part in reading.parts if part.role == role or (part.role == "option" and part.name in names)]
-
-
-def _reads_as(text: str, reading: Reading, wanted: Cord) -> bool:
-    try:
-        return read(text, driver=reading.target).cord == wanted
-    except CordTallyError:
-        return False

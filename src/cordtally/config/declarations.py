@@ -182,7 +182,7 @@ def declared_as(path: Path, name: str, *, variables: Mapping[str, str] | None = 
     from ..catalog import find_nearest
 
     every = declared_in(path, variables=variables)
-    exact = [one for one in every if name in {one.title, one.name}]
+    exact = [one for one in every if name == one.title] or [one for one in every if name == one.name]
     if len(exact) == 1:
         return exact[0]
     titles = [one.title for one in every]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 from ..errors import CordTallyError
@@ -15,7 +15,7 @@ _TELLING = (b"://", b"host", b"server", b"database", b"datasource", b"data sourc
 _LARGEST = 4 << 20
 
 
-def declared_below(root: Path) -> Iterator[tuple[Path, list[Declared]]]:
+def declared_below(root: Path, *, variables: Mapping[str, str] | None = None) -> Iterator[tuple[Path, list[Declared]]]:
     """Give each file below a folder that declares connections, with them; one that cannot be read is noted in the log.
 
     Raises
@@ -24,12 +24,12 @@ def declared_below(root: Path) -> Iterator[tuple[Path, list[Declared]]]:
         When the grammar of a file's format is not installed.
     """
     for path in walk(root):
-        if format_of(path) is None or path.name == "tally.toml":  # a tally says for itself what it declares
+        if format_of(path) in {None, "markdown"} or path.name == "tally.toml":  # examples; a tally speaks for itself
             continue
         try:
             if path.stat().st_size > _LARGEST or not _tells(path.read_bytes()):
                 continue
-            found = declared_in(path)
+            found = declared_in(path, variables=variables)
         except (CordTallyError, OSError) as error:
             if isinstance(error, ImportError):
                 raise

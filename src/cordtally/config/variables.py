@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import re
+import sys
 from collections.abc import Mapping
 from functools import cache
+from pathlib import Path
 
+from ..lines import DIALECTS, read_lines
 from ..model.placeholders import variable_in
-from ..syntax import Node
+from ..syntax import Node, format_of, open_tree
 from .layouts import Layout
 from .matching import Found
 
@@ -29,6 +32,23 @@ def fill_in(node: Node, layout: Layout, variables: Mapping[str, str] | None) -> 
             return _filled(value, pattern, variables), match["name"]
     variable = variable_in(value)
     return (value, None) if variable is None else (None, variable)
+
+
+def read_variables(path: Path) -> dict[str, str]:
+    """Read the variables that a program will have, NAME=VALUE a line; ``-`` is standard input.
+
+    Raises
+    ------
+    FieldError
+        When it is no text.
+    OSError
+        When it cannot be read.
+    """
+    if str(path) == "-":
+        lines = read_lines(sys.stdin.read(), DIALECTS["container-variables"])
+        return {line.name: line.value for line in lines if line.value is not None}
+    tree = open_tree(path, format_of(path) or "variables")
+    return {".".join(slot.path): slot.node.value for slot in tree.slots() if slot.node.value is not None}
 
 
 @cache

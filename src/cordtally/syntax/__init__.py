@@ -5,16 +5,19 @@ Formats with a grammar are read through tree-sitter, files of lines by their rea
 
 from .files import Tree, format_of, open_tree, parse_text
 from .folders import walk
-from .nodes import Host, Node, Slot, inside, slots
+from .languages import comment_sign
+from .nodes import Host, Node, Number, Slot, inside, slots
 from .source import Source, Splice
 
 __all__ = [
     "Host",
     "Node",
+    "Number",
     "Slot",
     "Source",
     "Splice",
     "Tree",
+    "comment_sign",
     "format_of",
     "inside",
     "open_tree",

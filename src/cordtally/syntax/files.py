@@ -12,7 +12,7 @@ from .braced import build_braced
 from .embedded import build_markdown, build_notebook
 from .flat import build_aliases, build_lines, build_passwords
 from .languages import known_endings
-from .nodes import Node, Slot, slots
+from .nodes import Node, Number, Slot, slots
 from .scalars import decode, encode
 from .source import Source, Splice
 from .trees import parse_tree
@@ -113,6 +113,8 @@ class Tree(NamedTuple):
         return made + (self.splices(hosted) if hosted else [])
 
     def _written(self, node: Node, value: str, raw: str) -> str:
+        if isinstance(value, Number) and value.isdigit() and raw.isdigit():
+            return str(value)
         if self.format in DIALECTS and node.host is None:
             return encode_value(value, node.style, DIALECTS[self.format])
         if self.format == "passwords":

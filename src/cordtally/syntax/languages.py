@@ -40,3 +40,8 @@ def known_endings() -> Mapping[str, str]:
     return {
         ending: path.stem for path in sorted(LANGUAGES.glob("*.toml")) for ending in load_language(path.stem)["endings"]
     }
+
+
+def comment_sign(name: str) -> str:
+    """What begins a comment that ends with its line; empty for formats without such."""
+    return str(load_language(name).get("comment", "")) if (LANGUAGES / f"{name}.toml").is_file() else ""

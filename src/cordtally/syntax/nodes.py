@@ -12,6 +12,12 @@ Path = tuple[str, ...]
 MOST_SLOTS = 200_000
 
 
+class Number(str):
+    """Digits that are a number where one stood: they take no quotes, which a YAML text of digits needs."""
+
+    __slots__ = ()
+
+
 class Host(NamedTuple):
     """A scalar whose value holds another one, from ``start`` to ``end`` of what the scalar stands for."""
 

@@ -40,7 +40,8 @@ def encode(value: str, style: str, raw: str = "") -> str:
     forms = () if style in _WRITERS else load_forms(style)
     if forms and (written := encode_string(value, raw, forms)) is not None:
         return written
-    for candidate in _WRITERS.get(style, ()):
+    writers = _WRITERS.get(style, ())
+    for candidate in reversed(writers) if style == "python" and raw.endswith('"') else writers:
         made = candidate(value)
         if made is not None:
             return made
