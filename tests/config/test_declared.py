@@ -118,7 +118,7 @@ AMENDED = [
     ("database.yml", "logbook", {"user": "u"}, "has no place for its user in this file"),
     (".env", "default", {"password": "a b$c"}, "DB_PASSWORD='a b$c'"),
     (".env", "default", {"host": "h2", "port": "6000"}, "DB_HOST=h2"),
-    ("settings.py", "default", {"host": "g'2", "user": 'a"b'}, "        'HOST': 'g\\'2', 'PORT': 5432,"),
+    ("settings.py", "default", {"host": "g'2", "user": 'a"b'}, "        'HOST': \"g'2\", 'PORT': 5432,"),
     ("settings.py", "default", {"password": "x"}, "line 7: the password is filled in from PW"),
     ("settings.py", "default", {"port": "6000"}, "        'HOST': \"gauge\", 'PORT': 6000,"),
     ("wp-config.php", "default", {"host": "h2:1"}, "define('DB_HOST', 'h2:1');"),

@@ -31,7 +31,7 @@ def test_a_block_is_read_back_as_the_same_cord(tmp_path_factory, layout, engine,
     server = {} if engine == "sqlite" else {"host": "gauge.greywick.example", "port": port, "user": user, "password": "env:TIDES_PASSWORD"}
     cord = ct.compose(engine=engine, database="3" if engine == "redis" else database, **server)
     try:
-        made = emit(cord, layout, name="tides")
+        made = emit(cord, layout, called="tides")
     except ct.FieldError as error:  # it says so where it cannot: frameworks fill in values, readers of lines take some for their own
         assert {*user, *database} - set("abcdefghijklmnopqrstuvwxyz0123456789"), error
         return
@@ -59,7 +59,7 @@ def test_a_secret_is_named_and_what_is_lost_is_told(tmp_path, layout, engine):
     if engine == "sqlite" or (layout, engine) in AMBIGUOUS | {("prisma", engine)}:
         pytest.skip("has no secret, or no text in the block")
     cord = ct.compose(engine=engine, host="h", user="u", database="1", password=ct.Secret("not-a-real-pw"), tls="verify-identity", options={"connect_timeout": "5s"})
-    made = emit(cord, layout, name="tides")
+    made = emit(cord, layout, called="tides")
     assert "not-a-real-pw" not in made.text + str(made.to_dict())
     assert made.secret
     (found,) = declared_in(written(tmp_path, made))

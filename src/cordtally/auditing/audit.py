@@ -6,11 +6,12 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
-from ..config import declared_in
-from ..errors import FieldError, MissingExtra, TextError, shielded
+from ..config import Declared, declared_in
+from ..errors import FieldError, MissingExtra, TextError, UnknownName, shielded
 from ..exchange import Reading
 from ..model import Cord, Secret
 from ..model.placeholders import is_placeholder, variable_in
+from ..pooling.settings import read_settings, vet_pool
 from ..spotting import Candidate, spot
 from ..syntax import format_of
 from ..tally import load
@@ -82,10 +83,29 @@ def _vet_parts(path: Path) -> Iterator[Finding]:
             hint = "keep it in a variable or a store, and name that here"
             found = finding(RuleId.PASSWORD_IN_TEXT, f"the password of {one.title} stands in the file", hint)
             yield replace(found, source=str(path), line=line, column=column)
+        yield from _vet_pool(one, path)
         if one.cord is not None and "text" not in one.slots:
             line, column = one.tree.source.place(min(slot.node.start for slot in one.slots.values()))
             for found in vet_cord(one.cord, folder=path.parent):
                 yield replace(found, source=str(path), line=line, column=column)
+
+
+def _vet_pool(one: Declared, path: Path) -> Iterator[Finding]:
+    """Vet the settings of the pool that stand beside a connection."""
+    if one.pool is None:
+        return
+    library, settings = one.pool
+    first = min(slot.node.start for slot in one.pools[library].values())
+    line, column = one.tree.source.place(first)
+    try:
+        findings = vet_pool(read_settings(library, settings))
+    except (FieldError, UnknownName) as error:
+        hint = "see: cordtally pool convert --list"
+        yield Finding(rule=RuleId.REFUSED_VALUE, message=str(error).partition("\n")[0], hint=hint,
+                      severity=Severity.ERROR, source=str(path), line=line, column=column)  # fmt: skip
+        return
+    for found in findings:
+        yield replace(found, source=str(path), line=line, column=column)
 
 
 def _is_stand_in(value: str) -> bool:

@@ -17,9 +17,8 @@ from .fields import option_fields
 from .inputs import surroundings
 from .layout import Line
 from .naming import LEVEL, LOG_IN
+from .output import DIFF_STYLES
 from .screen import Screen
-
-_STYLES = {"+": "green", "-": "red", "@": "cyan"}
 
 
 @click.command("amend")
@@ -141,7 +140,7 @@ def _finish(every: list[Amendment], write: bool) -> int:
         return 0
     for made in changed:
         for line in made.lines:
-            screen.say(Line(line, _STYLES.get(line[:1], "")), whole=True)
+            screen.say(Line(line, DIFF_STYLES.get(line[:1], "")), whole=True)
         if made.secret_line is not None:
             screen.say(f"the password in line {made.secret_line} is replaced, and not shown")
     screen.say()

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
@@ -87,10 +87,12 @@ def take_connection(
     environment: str | None = None,
     tally_file: Path | None = None,
     strict: bool = True,
+    variables: Mapping[str, str] | None = None,
 ) -> Connection:
     """Give what an argument, or a variable, stands for.
 
-    Unless ``strict``, an environment may be given beside a text, as another argument may be a cord's name.
+    Unless ``strict``, an environment may be given beside a text, as another argument may be a cord's name. With
+    ``variables`` what a config file looks up is filled in.
 
     Raises
     ------
@@ -111,7 +113,7 @@ def take_connection(
     else:
         assert given is not None
         text = given
-        if (declared := _declared(given)) is not None:
+        if (declared := _declared(given, variables)) is not None:
             return declared
         resolved = None if driver else _named(given, environment, tally_file)
         if resolved is not None:
@@ -125,20 +127,32 @@ def take_connection(
     return Connection(_core(text, driver), title, folder, driver)
 
 
-def _declared(given: str) -> Connection | None:
+def _declared(given: str, variables: Mapping[str, str] | None) -> Connection | None:
     """The connection that a file declares, ``FILE#NAME``; None where a text is none of the kind."""
     head, mark, name = given.partition("#")
     if not mark or not name or "://" in head or not Path(head).is_file():
         return None
     from ..config import declared_as
 
-    found = declared_as(Path(head), name)
+    found = declared_as(Path(head), name, variables=variables)
     if found.cord is None:
         raise FieldError(f"{clean(given)}: {found.problem}", path=head)
     folder = Path(head).parent
     if found.reading is not None and found.reading.cord == found.cord:
         return Connection(found.reading.text.unmask(), given, folder, found.reading.target)
     return Connection(found.cord, given, folder)
+
+
+def connections_in(given: str) -> list[str]:
+    """The connections that a config file declares, as FILE#NAME; none where a text names no such file."""
+    if "#" in given or (path := file_named(given, must=False)) is None:
+        return []
+    from ..config import declared_in
+    from ..syntax import format_of
+
+    if format_of(path) is None or path.name == "tally.toml":
+        return []
+    return [f"{given}#{one.title}" for one in declared_in(path)]
 
 
 def _named(text: str, environment: str | None, tally_file: Path | None) -> Resolved | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import click
@@ -11,7 +12,7 @@ from ..errors import CordTallyError
 from ..model import Duration
 from ..pooling import show_seconds
 from . import completing
-from .connections import CONNECTION_HELP, Connection, from_env_option, take_connection
+from .connections import CONNECTION_HELP, Connection, connections_in, from_env_option, take_connection
 from .inputs import driver_option, environment_option, json_option, surroundings
 from .layout import Line
 from .output import print_json
@@ -41,16 +42,22 @@ def command(
     limit: str,
     as_json: bool,
 ) -> int:
-    """Try connections: resolve, reach, secure, log in, database, answer. Nothing is changed."""
+    """Try connections: resolve, reach, secure, log in, database, answer. Nothing is changed.
+
+    A config file stands for all connections that it declares; what it looks up comes from this process's environment.
+    """
     if not what and from_env is None:
-        raise click.UsageError("name something to dial: a connection string, or a cord of the tally")
+        raise click.UsageError("name something to dial: a connection string, a cord of the tally, or a config file")
     seconds = Duration.parse(limit).seconds
-    sources: list[tuple[str | None, str | None]] = [(one, None) for one in what]
+    each = [found for one in what for found in (connections_in(one) or [one])]
+    sources: list[tuple[str | None, str | None]] = [(one, None) for one in each]
     if from_env is not None:
         sources.append((None, from_env))
     # all names first: a slip in the last one is told before anything is dialled
     named = [
-        take_connection(one, from_env=name, driver=driver, environment=environment, tally_file=tally_file)
+        take_connection(
+            one, from_env=name, driver=driver, environment=environment, tally_file=tally_file, variables=os.environ
+        )
         for one, name in sources
     ]
     screen = Screen()

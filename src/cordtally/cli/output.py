@@ -21,6 +21,7 @@ ZEROES = {
     "skipped": "skipped",
     "from-server": "what the server says",
 }
+DIFF_STYLES = {"+": "green", "-": "red", "@": "cyan"}
 SEVERITY_STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "yellow", Severity.NOTE: "cyan"}
 
 

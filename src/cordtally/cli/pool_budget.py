@@ -13,6 +13,7 @@ from ..pooling.budgeting import Budget, Pooler, Server, Service, allocate, make_
 from ..pooling.budgeting.services import check_services, make_entry
 from .inputs import environment_option, json_option
 from .output import print_json
+from .pool_files import pools_in
 from .screen import Screen
 
 _TELLING_LOSS = 0.01
@@ -20,7 +21,13 @@ _TELLING_LOSS = 0.01
 
 
 @click.command("budget")
-@click.argument("services", type=click.Path(path_type=Path, dir_okay=False), required=False)
+@click.argument("files", nargs=-1, metavar="[FILE]...")
+@click.option(
+    "--instances",
+    multiple=True,
+    metavar="[NAME=]N",
+    help="With config files: processes with such a pool, of all or of one; may be repeated.",
+)
 @click.option("--server-limit", type=int, metavar="N", help="Connections that the server allows in all.")
 @click.option("--reserve", type=int, metavar="N", help="Of those, how many are for administrators.")
 @click.option("--server", "host", metavar="HOST", help="With a tally: only services whose cord leads to this host.")
@@ -29,7 +36,8 @@ _TELLING_LOSS = 0.01
 @environment_option
 @json_option
 def command(
-    services: Path | None,
+    files: tuple[str, ...],
+    instances: tuple[str, ...],
     server_limit: int | None,
     reserve: int | None,
     host: str | None,
@@ -39,13 +47,16 @@ def command(
     tally_file: Path | None,
     as_json: bool,
 ) -> int:
-    """Add up what SERVICES may open at one server, at worst, and say whether it fits.
+    """Add up what services may open at one server, at worst, and say whether it fits.
 
-    SERVICES is a TOML file ([server], [[services]], [[poolers]]) or a CSV file with a row for each service; without it
-    the services of the tally are taken. docs/pool-budget.md lists the fields. Exit status 1: it does not fit.
+    FILE is a TOML file ([server], [[services]], [[poolers]]) or a CSV file with a row for each service, or they are
+    config files (FILE, FILE#NAME) that have pools; without any the services of the tally are taken.
+    docs/pool-budget.md lists the fields. Exit status 1: it does not fit.
     """
-    if services is not None:
-        server, listed, poolers = read_services(services, limit=server_limit, reserve=reserve)
+    if files and not (len(files) == 1 and Path(files[0]).suffix in {".toml", ".csv"} and not instances):
+        server, listed, poolers = _from_files(files, instances, server_limit, reserve)
+    elif files:
+        server, listed, poolers = read_services(Path(files[0]), limit=server_limit, reserve=reserve)
     else:
         server, listed, poolers = _from_tally(tally_file, environment, host, server_limit, reserve)
     allocation = None
@@ -64,6 +75,29 @@ def command(
     else:
         _print(budget, plot)
     return 0 if budget.fits else 1
+
+
+def _from_files(
+    files: tuple[str, ...], instances: tuple[str, ...], limit: int | None, reserve: int | None
+) -> tuple[Server, list[Service], list[Pooler]]:
+    """Take the pools that config files declare: a service each."""
+    if limit is None:
+        raise click.UsageError("a config file does not know the server's limit: give --server-limit")
+    counts = {}
+    for one in instances:
+        name, _, number = one.rpartition("=")
+        if not (number.isdigit() and int(number)):
+            raise click.UsageError(f"--instances wants a number from 1, or NAME=N: {one}")
+        counts[name] = int(number)
+    services = []
+    for title, settings in pools_in(files):
+        file, _, name = title.partition("#")
+        count = counts.get(title) or counts.get(name) or counts.get(Path(file).name) or counts.get("", 1)
+        size = settings.count("max_size")
+        if size is None:
+            raise PoolModelError(f"{title}: {settings.library.title} opens as many connections as are asked for")
+        services.append(Service(name=title, instances=count, pool_size=size))
+    return Server(limit=limit, reserve=reserve or 0), services, []
 
 
 def _from_tally(

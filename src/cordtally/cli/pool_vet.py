@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import click
 
 from ..errors import FieldError
 from ..model import Duration
-from ..pooling.settings import ServerLimits, read_settings, vet_pool
+from ..pooling.settings import PoolSettings, ServerLimits, read_settings, vet_pool
 from ..vetting import Finding
 from . import completing
 from .connections import take_connection
@@ -23,6 +24,7 @@ from .layout import Line
 from .naming import POOL
 from .output import SEVERITY_STYLES, print_json
 from .pool_convert import take_settings
+from .pool_files import pools_in
 from .screen import Screen
 
 _LIMIT = 5.0  # seconds that the server may take to answer
@@ -31,7 +33,11 @@ _LIMIT = 5.0  # seconds that the server may take to answer
 @click.command("vet")
 @click.argument("settings", nargs=-1, shell_complete=completing.pool_settings)
 @click.option(
-    "--pool", "library", type=POOL, required=True, metavar="POOL", help="The pool library: hikaricp, psycopg-pool."
+    "--pool",
+    "library",
+    type=POOL,
+    metavar="POOL",
+    help="The pool library: hikaricp, psycopg-pool; a config file tells.",
 )
 @click.option("--instances", default=1, show_default=True, help="Processes with such a pool.")
 @click.option("--server-limit", type=int, metavar="N", help="Connections that the server allows in all.")
@@ -48,7 +54,7 @@ _LIMIT = 5.0  # seconds that the server may take to answer
 @json_option
 def command(
     settings: tuple[str, ...],
-    library: str,
+    library: str | None,
     instances: int,
     server_limit: int | None,
     reserve: int,
@@ -59,18 +65,31 @@ def command(
     fail_on: str,
     as_json: bool,
 ) -> int:
-    """Find what is wrong in SETTINGS (NAME=VALUE …, or @FILE) of a pool; what is not set has the library's default."""
+    """Find what is wrong in SETTINGS of a pool: NAME=VALUE …, @FILE, or a config FILE (FILE#NAME) that has a pool.
+
+    What is not set has the library's default.
+    """
     if instances < 1:
         raise FieldError("--instances must be at least 1")
-    read_in = read_settings(library, take_settings(settings, library))
+    pools = [(None, settings_of(library, settings))] if library is not None else pools_in(settings)
     limits = _limits(dial, environment, tally_file, server_limit, reserve, server_idle_timeout)
-    findings = vet_pool(read_in, instances=instances, server=limits)
+    every = list[Finding]()
+    for title, read_in in pools:
+        found = vet_pool(read_in, instances=instances, server=limits)
+        every += [finding if title is None else replace(finding, source=title) for finding in found]
+        if not as_json:
+            if title is not None:
+                Screen().say(title, "bold", whole=True)
+            _print(found, read_in.library.title)
     if as_json:
-        document = {"schema": "cordtally/pool-vet/1", "pool": library, "findings": [f.to_dict() for f in findings]}
-        print_json(document)
-    else:
-        _print(findings, read_in.library.title)
-    return fails([finding.severity for finding in findings], fail_on)
+        library = pools[0][1].library.id
+        print_json({"schema": "cordtally/pool-vet/1", "pool": library, "findings": [f.to_dict() for f in every]})
+    return fails([finding.severity for finding in every], fail_on)
+
+
+def settings_of(library: str, settings: tuple[str, ...]) -> PoolSettings:
+    """The settings of a library, as they were given."""
+    return read_settings(library, take_settings(settings, library))
 
 
 def _limits(

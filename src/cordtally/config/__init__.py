@@ -4,6 +4,8 @@ from .amending import Amendment, amend, amend_all
 from .declarations import Declared, declared_as, declared_in, secret_state
 from .emitting import Emission, emit, emitted_layouts
 from .folders import declared_below
+from .merging import Merged, merge
+from .programs import emit_program, load_programs
 from .uses import Use, find_uses
 from .variables import read_variables
 
@@ -11,6 +13,7 @@ __all__ = [
     "Amendment",
     "Declared",
     "Emission",
+    "Merged",
     "Use",
     "amend",
     "amend_all",
@@ -18,8 +21,11 @@ __all__ = [
     "declared_below",
     "declared_in",
     "emit",
+    "emit_program",
     "emitted_layouts",
     "find_uses",
+    "load_programs",
+    "merge",
     "read_variables",
     "secret_state",
 ]

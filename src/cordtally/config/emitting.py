@@ -12,6 +12,7 @@ from ..exchange import Ledger, LedgerLine, Outcome, write
 from ..lines import DIALECTS, encode_value
 from ..model import Cord, Locator, clear
 from ..syntax.scalars import encode
+from .baring import bared
 from .filling import Raw, fill_template, template_roles
 from .layouts import CordPlaces, Layout, load_layouts, refuse_filling
 
@@ -24,7 +25,8 @@ class Emission(NamedTuple):
     ``beside`` are other files with their texts: the variables that the block names, for each to fill in.
     """
 
-    layout: Layout
+    id: str
+    title: str
     text: str
     file: str
     packages: tuple[str, ...]
@@ -37,7 +39,7 @@ class Emission(NamedTuple):
         """Give ``cordtally/emission/1``."""
         return {
             "schema": "cordtally/emission/1",
-            "layout": self.layout.id,
+            "layout": self.id,
             "file": self.file,
             "text": self.text,
             "packages": list(self.packages),
@@ -53,7 +55,9 @@ def emitted_layouts() -> tuple[str, ...]:
     return tuple(name for name, layout in load_layouts().items() if layout.emit)
 
 
-def emit(cord: Cord, layout_id: str, *, name: str, environment: str | None = None) -> Emission:
+def emit(
+    cord: Cord, layout_id: str, *, called: str = "tides", name: str | None = None, environment: str | None = None
+) -> Emission:
     """Write the block of a framework for a cord.
 
     Parameters
@@ -62,8 +66,10 @@ def emit(cord: Cord, layout_id: str, *, name: str, environment: str | None = Non
         What is to be described; a secret in it is never written, but named.
     layout_id : str
         A layout of `emitted_layouts`.
-    name : str
-        What the connection is called there, where the layout names it.
+    called : str
+        What the cord is called: its secret's variable is named after it.
+    name : str, optional
+        What the connection is called there, where the layout names it; what is usual there, or the cord's name.
     environment : str, optional
         The environment, where the layout has a place for it.
 
@@ -89,14 +95,18 @@ def emit(cord: Cord, layout_id: str, *, name: str, environment: str | None = Non
     if cord.engine not in drivers:
         raise FieldError(f"{layout.title} is written for {', '.join(drivers)}, and not for {cord.engine}")
     driver = drivers[cord.engine].partition("/")[0]
-    values, lines = _values(cord, layout, places, roles)
-    named = {"name": str(layout.emit.get("name") or name), "environment": environment or "production"}
+    open_cord, hidden = bared(cord)
+    values, lines = _values(open_cord, layout, places, roles)
+    lines += hidden
+    named = {"name": name or str(layout.emit.get("name") or called), "environment": environment or "production"}
     for value in values.values():
         refuse_filling(layout, value)
     secret, beside = None, dict[str, str]()
-    variable = _variable(cord, name)
+    variable = variable_of(cord, called)
     if cord.password is not None:
-        secret = str(layout.emit.get("beside", f"the variable {variable}")).format(**named, NAME=_capital(name))
+        secret = str(layout.emit.get("beside", f"the variable {variable}")).format(
+            **named, NAME=_capital(named["name"])
+        )
         if "NAME" in (reference := str(layout.emit.get("secret", ""))):
             beside[".env.example"] = f"{variable}=\n"
         if "secret" in roles or "password" in roles:
@@ -109,12 +119,12 @@ def emit(cord: Cord, layout_id: str, *, name: str, environment: str | None = Non
     if template:
         text = fill_template(layout.emit, values, {**named, "NAME": _capital(named["name"]), "variable": variable})
     else:
-        text, more = _block(cord, layout, places, values, named)
+        text, more = _block(open_cord, layout, places, values, named)
         lines += more
     packages = tuple(f"{manager}: {one}" for manager, one in load_driver(driver).packages.items())
     file = str(layout.emit["file"]).format(**named)
     remark = str(layout.emit.get("remark", "")) or None
-    return Emission(layout, text, file, packages, secret, Ledger(tuple(lines)), beside, remark)
+    return Emission(layout.id, layout.title, text, file, packages, secret, Ledger(tuple(lines)), beside, remark)
 
 
 def _in_variable(layout: Layout) -> frozenset[str]:
@@ -143,7 +153,8 @@ def _block(
     return _FORMATS[layout.emit["format"]](entries), lines
 
 
-def _variable(cord: Cord, name: str) -> str:
+def variable_of(cord: Cord, name: str) -> str:
+    """The variable that a cord's secret comes from: its own, or one that is named after the cord."""
     if isinstance(cord.password, Locator) and cord.password.scheme == "env":
         return cord.password.rest
     return f"{_capital(name)}_PASSWORD"
@@ -178,8 +189,8 @@ def _values(
         said += [(f"options.{option}", str(given)) for option, given in cord.options]
         reason = "its place differs with the driver: add it"
         lines += [LedgerLine(part, source, None, Outcome.DROPPED, reason) for part, source in said]
-    values = {role: value for role, value in found.items() if value and role in roles}
-    values |= _engine_word(cord, layout, roles)
+    values = _engine_word(cord, layout, roles)
+    values |= {role: value for role, value in found.items() if value and role in roles}
     return values | {role: Raw(values[role]) for role in ("port",) if role in values}, lines
 
 
@@ -196,7 +207,7 @@ def _with_text(
 ) -> tuple[dict[str, str], list[LedgerLine]]:
     """The text for a driver, without what stands beside it; a secret never stands in it."""
     beside = {role: getattr(cord, role) for role in ("user",) if role in roles and getattr(cord, role) is not None}
-    bare = cord.copy_with(password=None, **dict.fromkeys(beside))
+    bare = cord.copy_with(**dict.fromkeys(beside))
     writing = write(bare, driver)
     lines = [line for line in writing.ledger if line.outcome.is_loss]
     values = {"text": writing.text.unmask()}

@@ -1,0 +1,105 @@
+"""Writes a minimal program that opens a cord's connection: connect, ask, close. Programs are data, by language."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Mapping
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from ..catalog import load_driver
+from ..errors import FieldError
+from ..exchange import Ledger, write
+from ..model import Cord, clear
+from ..syntax.scalars import encode
+from .baring import bared
+from .emitting import Emission, variable_of
+
+FOLDER = Path(__file__).parents[1] / "catalog" / "programs"
+_PLACE = re.compile(r"\{(text|user|variable|arguments(?:\*2)?)\}")
+# how a language writes one argument by name, how deep, and its words for what is no text
+_ENTRIES: Mapping[str, tuple[str, str, Mapping[object, str]]] = {
+    "python": ("{name}={value},", "    ", {}),
+    "javascript": ("{name}: {value},", "    ", {True: "true", False: "false", None: "null"}),
+    "ruby": ("{name}: {value},", "  ", {True: "true", False: "false", None: "nil"}),
+    "r": ("{name} = {value},", "  ", {True: "TRUE", False: "FALSE", None: "NULL"}),
+}
+
+
+@cache
+def load_programs() -> Mapping[str, Mapping[str, Any]]:
+    """Load the programs of all languages, by language."""
+    found = (tomllib.loads(path.read_text("utf-8")) for path in sorted(FOLDER.glob("*.toml")))
+    return {facts["id"]: facts for facts in found}
+
+
+def emit_program(cord: Cord, language: str, *, called: str = "tides", pooled: bool = False) -> Emission:
+    """Write a program that connects, asks one thing and closes; its secret comes from the environment.
+
+    Parameters
+    ----------
+    cord : Cord
+        What is to be opened.
+    language : str
+        A language of `load_programs`.
+    called : str
+        What the cord is called: its secret's variable is named after it.
+    pooled : bool
+        Whether the connection comes from a pool.
+
+    Raises
+    ------
+    FieldError
+        When there is no program for the engine in that language.
+    """
+    facts = load_programs()[language]
+    program = next((one for one in facts["programs"] if cord.engine in one["engines"]), None)
+    if program is None:
+        engines = ", ".join(engine for one in facts["programs"] for engine in one["engines"])
+        raise FieldError(f"programs in {facts['title']} are written for {engines}, and not for {cord.engine}")
+    template = str(program["pooled" if pooled and "pooled" in program else "template"])
+    beside = "{user}" in template
+    bare, hidden = bared(cord)
+    writing = write(bare.copy_with(user=None) if beside else bare, str(program["driver"]))
+    variable = variable_of(cord, called)
+    values = {"variable": variable, "user": encode(clear(cord.user or ""), facts["style"])}
+    if writing.arguments is None:
+        values["text"] = encode(writing.text.unmask(), facts["style"])
+    else:
+        values["arguments"] = _arguments(writing.arguments, language)
+        values["arguments*2"] = _arguments(writing.arguments, language, deeper=True)
+    text = _PLACE.sub(lambda match: values[match[1]], template.lstrip("\n"))
+    driver = load_driver(str(program["driver"]).partition("/")[0])
+    packages = [f"{manager}: {one}" for manager, one in driver.packages.items()]
+    packages += program.get("pooled_packages", []) if pooled else []
+    return Emission(
+        title=facts["title"],
+        id=language,
+        text=text,
+        file=facts["file"],
+        packages=tuple(packages),
+        secret=f"the variable {variable}",
+        ledger=Ledger((*hidden, *writing.ledger.losses)),
+        remark=None if program.get("checked", True) else "this program is written from documentation: it was not run",
+    )
+
+
+def _arguments(arguments: Mapping[str, Any], language: str, *, deeper: bool = False) -> str:
+    entry, indent, words = _ENTRIES[language]
+    pad = indent * (2 if deeper else 1)
+    lines = [pad + entry.format(name=name, value=_value(value, language, words)) for name, value in arguments.items()]
+    return "\n".join(lines)
+
+
+def _value(value: object, language: str, words: Mapping[object, str]) -> str:
+    if isinstance(value, str):
+        return encode(value, language)
+    if isinstance(value, Mapping):
+        sign = "'{}': " if language == "python" else "{}: "
+        inner = ", ".join(sign.format(name) + _value(one, language, words) for name, one in value.items())
+        return "{" + inner + "}" if language != "r" else f"list({inner.replace(': ', ' = ')})"
+    if isinstance(value, bool) or value is None:
+        return words.get(value, repr(value))
+    return repr(value)
