@@ -1,13 +1,17 @@
 """Edits of one value: its reader sees the new one, and every other byte stays."""
 
 import configparser
+import contextlib
 import functools
 import json
 import os
 import shutil
 import stat
 import subprocess
+import sys
+import tempfile
 import tomllib
+from pathlib import Path
 from xml.etree import ElementTree
 
 import pytest
@@ -34,6 +38,37 @@ BODIES = {
     "xml": '<?xml version="1.0"?>\n<a>\n <!-- c -->\n <b name="é" target={value} z="&amp;"/>\n</a>{end}',
     "ini": "[one]\na = 1\ntarget = {value}\n; a comment\n[two]\ntarget = other{end}",
 }
+
+QUOTED = dict.fromkeys(("json", "java", "csharp", "go", "rust", "kotlin", "scala", "elixir", "powershell", "hcl", "prisma", "r", "ruby", "perl", "typescript", "braced"), '"old"')
+BODIES |= {
+    "java": "// a comment\nclass A {{ int é = 1; void f() {{\n  target = {value}; // behind\n}} }}{end}",
+    "csharp": "// a comment\nclass A {{ string é = $\"x{{1}}\"; void F() {{\n  target = {value}; // behind\n}} }}{end}",
+    "go": "package a // a comment\nvar é = `x`\nvar target = {value} // behind{end}",
+    "rust": "// a comment\nconst É: &str = r#\"x\"#;\nfn f() {{\n  let target = {value}; // behind\n}}{end}",
+    "kotlin": "// a comment\nval é = \"$x\"\nval target = {value} // behind{end}",
+    "scala": "object A {{ // a comment\n  val z = s\"$x\"\n  val target = {value} // behind\n}}{end}",
+    "elixir": "# a comment\nconfig :app, z: [1], target: {value} # behind{end}",
+    "powershell": "# a comment\n$z = @{{ a = 'é' }}\n$target = {value} # behind{end}",
+    "hcl": "# a comment\nresource \"x\" \"é\" {{\n  z = [1, \"${{var.a}}\"]\n  target = {value} # behind\n}}{end}",
+    "prisma": "// a comment\ndatasource db {{ // é\n  provider = \"x\"\n  target = {value} // behind\n}}{end}",
+    "r": "# a comment\né <- r\"(x)\"\ntarget <- {value} # behind{end}",
+    "ruby": "# a comment\nz = {{ 'é' => \"#{{1}}\",\n  target: {value} }} # behind{end}",
+    "perl": "# a comment\nmy %z = ('é' => \"$x\",\n  target => {value}); # behind{end}",
+    "typescript": "// a comment\nconst z: string = `x${{1}}`;\nexport const a = {{ é: [1],\n  target: {value} }}; // behind{end}",
+    "bash": "# a comment\nexport z=\"$é\" A=1\ntarget={value} # behind\nB=$(x){end}",
+    "dockerfile": "# a comment\nFROM x\nENV A=1 \\\n  target={value}\nRUN x{end}",
+    "braced": "# a comment\nstorage \"é\" {{\n  type \"x\" port 1\n  target {value} # behind\n}}\nlist = ( {{ a = 1, b = \"c\" }} );{end}",
+    "option-file": "# a comment\n[client]\nz\ntarget={value} # behind\n; é{end}",
+    "service": "# a comment\n[one]\nz=é\ntarget={value}\n[two]\ntarget=x{end}",
+    "odbc": "; a comment\n[one]\nz = é\ntarget = {value}\ntarget = lost{end}",
+    "interpolated": "; a comment\n[one]\nz = %(é)s\ntarget: {value}\n[two]{end}",
+    "systemd-variables": "; a comment\nz=é \\\n  more\ntarget={value}{end}",
+    "r-variables": "# a comment\nz=${{é-x}}\ntarget={value}{end}",
+    "notebook": '{{"cells": [{{"cell_type": "code", "source": ["# é\\n", "target = \'old\'\\n", "z = 1"]}}], "metadata": {{}}}}{end}',
+    "markdown": "# A comment\n\n```python\nz = 'é'\ntarget = {value}  # behind\n```\nmore ~~~{end}",
+    "aliases": "# a comment\nZ=(A=é)\ntarget = {value}\nY=x{end}",
+}
+REFUSING = {"variables", "ini", "service", "odbc", "interpolated", "option-file", "systemd-variables", "r-variables", "aliases", "powershell", "hcl", "prisma", "kotlin", "scala", "elixir", "dockerfile", "rust", "go", "csharp", "bash"}
 
 
 def bash(path):
@@ -92,20 +127,22 @@ def slot_of(tree):
 @given(old=st.sampled_from(["old", '"old"']), value=VALUES, crlf=st.booleans(), mark=st.booleans(), end=st.sampled_from(["", "\n"]))
 def test_an_edit_is_seen_by_the_reader_and_touches_nothing_else(tmp_path_factory, name, old, value, crlf, mark, end):
     if old == "old" and name in {"json", "python", "php", "xml", "javascript", "toml"}:
-        old = "'old'" if name != "json" else '"old"'
+        old = "'old'"
+    old = QUOTED.get(name, "'old'" if name in {"markdown", "notebook"} else old)
     body = BODIES[name].format(value=old, end=end)
     encoding = "latin-1" if name == "properties" else "utf-8"
-    data = (b"\xef\xbb\xbf" if mark and name in {"json", "yaml"} else b"") + body.replace("\n", "\r\n" if crlf and name != "variables" else "\n").encode(encoding)
+    data = (b"\xef\xbb\xbf" if mark and name in {"json", "yaml"} else b"") + body.replace("\n", "\r\n" if crlf and name not in {"variables", "bash"} else "\n").encode(encoding)
     path = tmp_path_factory.mktemp("edited") / f"file.{name}"
     path.write_bytes(data)
     tree = open_tree(path, name)
     slot = slot_of(tree)
     try:
-        splice = tree.splice(slot.node, value)
+        made = tree.edited([(slot.node, value)])
     except ct.FieldError:
-        assert name in {"variables", "ini"}, value  # these cannot hold everything
+        assert name in REFUSING, value  # these cannot hold everything
         return
-    made = tree.source.spliced([splice])
+    if name == "notebook":
+        old = json.dumps("target = 'old'\n")
     before, after = data.index(old.encode()), len(data) - data.index(old.encode()) - len(old.encode())
     assert (made[:before], made[len(made) - after :]) == (data[:before], data[len(data) - after :])
     path.write_bytes(made)
@@ -146,6 +183,41 @@ def test_a_file_is_replaced_whole_or_not_at_all(tmp_path):
         source.replace(b"a: 3\n")
     assert path.read_bytes() == b"a: 2\n"
     assert [p.name for p in tmp_path.iterdir() if p.name.startswith(".")] == []
+
+
+@contextlib.contextmanager
+def as_nobody():
+    """As a user without rights, where the tests are run by root."""
+    if os.geteuid() == 0:
+        os.seteuid(65534)
+        try:
+            yield
+        finally:
+            os.seteuid(0)
+    else:
+        yield
+
+
+def test_what_cannot_be_written_is_as_it_was():
+    with tempfile.TemporaryDirectory() as folder:
+        os.chmod(folder, 0o777)
+        path = Path(folder) / "a.yaml"
+        path.write_bytes(b"a: 1\n")
+        path.chmod(0o444)
+        with as_nobody(), pytest.raises(ct.FieldError, match="read-only for this user"):
+            Source.load(path).replace(b"a: 2\n")
+        path.chmod(0o666)
+        if os.geteuid() == 0:
+            with as_nobody(), pytest.raises(ct.FieldError, match="belongs to another user"):
+                Source.load(path).replace(b"a: 2\n")
+        # a disk that is full: no file may grow beyond a few bytes
+        limited = "import resource, signal, sys; signal.signal(signal.SIGXFSZ, signal.SIG_IGN); resource.setrlimit(resource.RLIMIT_FSIZE, (3, 3)); from cordtally.cli import main; sys.exit(main(sys.argv[1:]))"
+        (Path(folder) / "b.yaml").write_text("db: {engine: mysql, host: h, user: u}\n")
+        done = subprocess.run([sys.executable, "-c", limited, "amend", f"{folder}/b.yaml", "--host", "h2", "--apply"], capture_output=True, text=True, check=False, env={**os.environ, "PYTHONDONTWRITEBYTECODE": "1"})
+        assert (done.returncode, "File too large" in done.stderr, "Traceback" in done.stderr) == (2, True, False), done.stderr
+        assert (Path(folder) / "b.yaml").read_text() == "db: {engine: mysql, host: h, user: u}\n"
+        assert path.read_bytes() == b"a: 1\n"
+        assert sorted(one.name for one in Path(folder).iterdir()) == ["a.yaml", "b.yaml"]
 
 
 @pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "utf-16-be", "latin-1"])

@@ -74,9 +74,9 @@ def amend_all(chosen: Sequence[Declared], changes: Mapping[str, Any], *, keep_ol
     edits = {
         id(slot.node): _Edit(one, role, slot, value) for one in chosen for role, slot, value in _edits(one, changes)
     }
-    splices = tree.splices((edit.slot.node, edit.value) for edit in edits.values())
-    kept = old_lines(tree, splices) if keep_old else []
-    data = tree.source.spliced([*kept, *splices])
+    pairs = [(edit.slot.node, edit.value) for edit in edits.values()]
+    kept = old_lines(tree, tree.splices(pairs)) if keep_old else []
+    data = tree.edited(pairs, kept)
     titles = {one.title for one in chosen}
     others = [one for one in declared_in(tree.source.path) if one.title not in titles]
     hidden, inner = dict(_telling(tree)), dict[int, tuple[Node, str]]()

@@ -234,7 +234,7 @@ def _losers(made: Declared, found: Found) -> list[Loser]:
     for role, slot in made.slots.items():
         if role in made.overridden:
             losers.append(Loser(role, slot, made.overridden[role]))
-        elif role not in {"text", "engine_in"} and made.reading is not None and made.slot_of(role) is not slot:
+        elif role not in {"text", "engine_in"} and made.reading is not None and _is_in_text(made, role, slot):
             losers.append(Loser(role, slot, "the text"))
     if made.places.wins == "parts" and made.reading is not None and "text" in made.slots:
         losers += [
@@ -243,3 +243,10 @@ def _losers(made: Declared, found: Found) -> list[Loser]:
             if role in made.slots and has_part(made.reading.cord, role)
         ]
     return losers
+
+
+def _is_in_text(made: Declared, role: str, slot: Slot) -> bool:
+    """Whether a text counts for a part that has a place of its own, too."""
+    if "text" in made.slots:
+        return made.slot_of(role) is not slot
+    return made.reading is not None and made.places.wins == "text" and has_part(made.reading.cord, role)

@@ -54,7 +54,7 @@ def merge(made: Emission, path: Path) -> Merged:
         raise FieldError(f"{path} declares {title} already: cordtally amend {path} {title} …", path=path)
     if layout is not None and layout.documents:
         end = len(tree.source.text)
-        splices = [Splice(end, end, f"---{tree.source.newline}{made.text}")]
+        splices = [Splice(end, end, f"---\n{made.text}".replace("\n", tree.source.newline))]
     else:
         splices = _Merger(tree, made.text).splices(tree.root, block)
     data = tree.source.spliced(splices)
@@ -78,18 +78,22 @@ def _declared_by(made: Emission, path: Path) -> list[Declared]:
     from tempfile import TemporaryDirectory
 
     with TemporaryDirectory() as folder:
-        alone = Path(folder) / path.name
-        alone.write_text(made.text, encoding="utf-8")
-        return declared_in(alone)
+        return declared_in(_placed(Path(folder), path, made.text.encode()))
 
 
 def _read_again(tree: Tree, data: bytes) -> list[Declared]:
     from tempfile import TemporaryDirectory
 
     with TemporaryDirectory() as folder:
-        copy = Path(folder) / tree.source.path.name
-        copy.write_bytes(data)
-        return declared_in(copy, file_format=tree.format)
+        return declared_in(_placed(Path(folder), tree.source.path, data))
+
+
+def _placed(folder: Path, path: Path, data: bytes) -> Path:
+    """A file of the same name, in a folder of the same name: both may tell its layout."""
+    copy = folder / (path.parent.name or "x") / path.name
+    copy.parent.mkdir()
+    copy.write_bytes(data)
+    return copy
 
 
 class _Merger:

@@ -12,7 +12,11 @@ from ..syntax import Slot
 from .layouts import CordPlaces, Layout
 from .matching import Found
 
-_TEXT = pattern(r"(?:[A-Za-z][\w.+-]*:)+//\S+|(?:[\w ]+=[^;]*;){2,}.*|\S+@(?:tcp|unix)\(.*", re.DOTALL)
+_TEXT = pattern(
+    r"(?:[A-Za-z][\w.+-]*:)+//\S+|(?:[\w ]+=[^;]*;){2,}.*|\S+@(?:tcp|unix)\(.*"
+    r"|(?:dbi:)?[A-Za-z]\w*:[\w ]+=[^;]*(?:;[\w ]+=[^;]*)*;?|(?=.*\b(?:host|dbname|service)=)(?:\w+=\S+\s+)+\w+=\S+",
+    re.DOTALL,
+)
 _WORD = pattern(r"[A-Z]+(?![a-z])|[A-Za-z][a-z0-9]*|\d+")
 
 

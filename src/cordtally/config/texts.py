@@ -26,7 +26,8 @@ def new_text(reading: Reading, text: str, parts: Mapping[str, Any]) -> str:
     wanted = changed(reading.cord, parts)
     writing = write(wanted, reading.target)
     concerned = {name for role in _roles(parts) for name in (role, f"options.{role}")}
-    lost = [line for line in writing.ledger.losses if line.part in concerned or line.part.partition(".")[0] in parts]
+    concerned |= set(parts)
+    lost = [line for line in writing.ledger.losses if {line.part, line.part.partition(".")[0]} & concerned]
     if lost:
         raise FieldError(f"{reading.target} cannot hold the new {lost[0].part}: {lost[0].reason}")
     whole = writing.text.unmask()

@@ -39,8 +39,12 @@ def _stands_alone(made: str, value: str, dialect: Dialect) -> bool:
     """Whether a line with it is one line, and is read as it."""
     if not {"\n", "\r"}.isdisjoint(made):
         return False
-    lines = list(read_lines(f"k={made}", dialect))
-    return len(lines) == 1 and (lines[0].value, lines[0].last) == (value, 2 + len(made))
+    behind = ["", f" {dialect.trailing[0]} x"] if dialect.trailing else [""]  # a comment may follow where it is put
+    for rest in behind:
+        lines = list(read_lines(f"k={made}{rest}", dialect))
+        if len(lines) != 1 or (lines[0].value, lines[0].last) != (value, 2 + len(made)):
+            return False
+    return True
 
 
 def _plain(value: str, dialect: Dialect) -> str:

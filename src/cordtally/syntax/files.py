@@ -6,13 +6,14 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import NamedTuple
 
+from ..errors import FieldError
 from ..lines import DIALECTS, encode_value, read_value
 from ..lines.passwords import encode_field
 from .braced import build_braced
 from .embedded import build_markdown, build_notebook
 from .flat import build_aliases, build_lines, build_passwords
 from .languages import known_endings
-from .nodes import Node, Number, Slot, slots
+from .nodes import Host, Node, Number, Slot, slots
 from .scalars import decode, encode
 from .source import Source, Splice
 from .trees import parse_tree
@@ -75,6 +76,28 @@ class Tree(NamedTuple):
         """Give every scalar with its path."""
         return list(slots(self.root))
 
+    def edited(self, edits: Iterable[tuple[Node, str]], more: Iterable[Splice] = ()) -> bytes:
+        """Give the file with values put where scalars stand, read back: they are there, and all others as before.
+
+        Raises
+        ------
+        FieldError
+            When the format cannot hold a value, or the file would be read otherwise.
+        """
+        whole = self._whole(edits)
+        data = self.source.spliced([*more, *self.splices(whole)])
+        wanted = {id(node): str(value) for node, value in [*edits, *whole]}
+        expected = [(slot.path, slot.document, wanted.get(id(slot.node), slot.node.value)) for slot in self.slots()]
+        again = slots(parse_text(self.source.decoded(data), self.format))
+        try:
+            same = [(slot.path, slot.document, slot.node.value) for slot in again] == expected
+        except FieldError:
+            same = False
+        if not same:
+            path = self.source.path
+            raise FieldError(f"{path} would not be read with the new value and all others as before", path=path)
+        return data
+
     def splice(self, node: Node, value: str) -> Splice:
         """Give the edit that puts a value where a scalar stands, written for the format and read back.
 
@@ -93,24 +116,31 @@ class Tree(NamedTuple):
         FieldError
             As `splice`.
         """
-        made, inner = list[Splice](), dict[int, list[tuple[Node, str]]]()
+        text = self.source.text
+        return [
+            Splice(node.start, node.end, self._written(node, value, text[node.start : node.end]))
+            for node, value in self._whole(edits)
+        ]
+
+    def _whole(self, edits: Iterable[tuple[Node, str]]) -> list[tuple[Node, str]]:
+        """The edits as such of scalars of the file's own: what stands inside one is an edit of it."""
+        made, inner = list[tuple[Node, str]](), dict[int, list[tuple[Host, str]]]()
+        hosts: dict[int, Node] = {}
         for node, value in edits:
             if node.host is None:
-                raw = self.source.text[node.start : node.end]
-                made.append(Splice(node.start, node.end, self._written(node, value, raw)))
-            else:
-                inner.setdefault(id(node.host.node), []).append((node, value))
-        hosted = []
-        for held in inner.values():
-            (first, _), *_ = held
-            assert first.host is not None
-            text = first.host.node.value or ""
-            for node, value in sorted(held, key=lambda edit: edit[0].host.start if edit[0].host else 0, reverse=True):
-                assert node.host is not None
-                _, start, end = node.host
-                text = text[:start] + self._written(node, value, text[start:end]) + text[end:]
-            hosted.append((first.host.node, text))
-        return made + (self.splices(hosted) if hosted else [])
+                made.append((node, value))
+                continue
+            start, end = node.host.start, node.host.end
+            written = self._written(node, value, (node.host.node.value or "")[start:end])
+            hosts[id(node.host.node)] = node.host.node
+            inner.setdefault(id(node.host.node), []).append((node.host, written))
+        held = []
+        for key, pieces in inner.items():
+            text = hosts[key].value or ""
+            for host, written in sorted(pieces, key=lambda piece: piece[0].start, reverse=True):
+                text = text[: host.start] + written + text[host.end :]
+            held.append((hosts[key], text))
+        return made + (self._whole(held) if held else [])
 
     def _written(self, node: Node, value: str, raw: str) -> str:
         if isinstance(value, Number) and value.isdigit() and raw.isdigit():

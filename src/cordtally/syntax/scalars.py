@@ -186,7 +186,7 @@ def _as_quoted_word(value: str) -> str | None:
 
 def _as_alias(value: str) -> str | None:
     """A descriptor, or what stands in one line; no names file has an escape (config-facts)."""
-    whole = value.count("(") == value.count(")") and value.strip() == value and "#" not in value
+    whole = bool(value) and value.count("(") == value.count(")") and value.strip() == value and "#" not in value
     return value if whole and (value[:1] == "(") == (value[-1:] == ")") and "\n" not in value else None
 
 

@@ -71,6 +71,11 @@ class Source:
         before = self.text.rfind("\n", 0, position)
         return self.text.count("\n", 0, position) + 1, position - before
 
+    def decoded(self, data: bytes) -> str:
+        """Give the characters of other bytes of the same file."""
+        mark = len(self.data) - len(self.text.encode(self.encoding))
+        return data[mark:].decode(self.encoding)
+
     def spliced(self, splices: Iterable[Splice]) -> bytes:
         """Give the bytes with new ones in place of spans; every other byte stays.
 
@@ -99,13 +104,15 @@ class Source:
         Raises
         ------
         FieldError
-            When the file has changed since it was read.
+            When the file has changed since it was read, is read-only, or belongs to another user.
         OSError
-            When it cannot be written; then it is as it was.
+            When it cannot be written, as on a full disk; then it is as it was.
         """
         target = self.path.resolve()
         if target.read_bytes() != self.data:
             raise FieldError(f"{self.path} has changed meanwhile: nothing was written", path=self.path)
+        if not os.access(target, os.W_OK, effective_ids=os.access in os.supports_effective_ids):
+            raise FieldError(f"{self.path} is read-only for this user: nothing was written", path=self.path)
         kept = target.stat()
         handle, name = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.")
         try:
@@ -115,11 +122,18 @@ class Source:
                 os.fsync(stream.fileno())
             os.chmod(name, kept.st_mode & 0o7777)
             if hasattr(os, "chown") and (kept.st_uid, kept.st_gid) != (os.geteuid(), os.getegid()):
-                os.chown(name, kept.st_uid, kept.st_gid)
+                self._keep_owner(name, kept)
             os.replace(name, target)
         except BaseException:
             Path(name).unlink(missing_ok=True)
             raise
+
+    def _keep_owner(self, name: str, kept: os.stat_result) -> None:
+        try:
+            os.chown(name, kept.st_uid, kept.st_gid)
+        except PermissionError:
+            message = f"{self.path} belongs to another user, and would become this one's: nothing was written"
+            raise FieldError(message, path=self.path) from None
 
 
 def _mark_and_encoding(data: bytes, encoding: str) -> tuple[bytes, str]:
