@@ -89,6 +89,7 @@ FILES |= {name: text for name, (text, _, _) in OTHERS.items()}
 @pytest.fixture
 def folder(tmp_path, monkeypatch):
     for name, text in FILES.items():
+        (tmp_path / name).parent.mkdir(exist_ok=True)
         (tmp_path / name).write_text(text)
     monkeypatch.chdir(tmp_path)
     return tmp_path

@@ -131,7 +131,7 @@ def _refuse_secrets(
 
 def _telling(tree: Tree) -> Iterator[tuple[int, Splice]]:
     """What is shown in place of values whose keys say that they are secret: a line may hold a whole file."""
-    for slot in tree.slots():
+    for slot in tree.every():
         if slot.path and slot.node.value and sounds_secret(slot.path[-1].lstrip("@")):
             raw = tree.source.text[slot.node.start : slot.node.end]
             yield slot.node.start, Splice(slot.node.start, slot.node.end, _quoted_as(raw))

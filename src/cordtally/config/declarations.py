@@ -148,7 +148,7 @@ def declared_in(
     name = file_format or format_of(path)
     if name is None:
         raise FieldError(f"{path}: files of this kind are not read yet", path=path)
-    tree = open_tree(path, name)
+    tree = open_tree(path, name, all_of_it=False)
     every = tree.slots()
     made, claimed = list[Declared](), set[int]()
     for layout, environment in layouts_of(path, every):

@@ -42,10 +42,13 @@ def find_speaking(layout: Layout, found: Iterable[Slot], equal: str) -> list[Fou
     """
     texts, groups = list[Slot](), dict[str, dict[str, Slot]]()
     roles = {word: role for role, words in layout.words.items() for word in words}
+    endings = tuple(roles)
     for slot in found:
         if _holds_text(slot):
             texts.append(slot)
             continue
+        if not slot.path or not slot.path[-1].casefold().endswith(endings):
+            continue  # most keys speak of nothing
         group, word = _parted(slot)
         if word in roles:
             held = groups.setdefault(group, {}).setdefault(roles[word], slot)

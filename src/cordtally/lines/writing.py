@@ -30,6 +30,9 @@ def encode_value(value: str, style: str, dialect: Dialect) -> str:
         # readers take blanks off both ends, Python's those that are no ASCII, too
         if write is _plain and (re.fullmatch(dialect.plain, value) is None or value != value.strip()):
             continue
+        # a shell wants a backslash before it, which Symfony's reader would keep (symfony/dotenv 5.4.53, run)
+        if write is _quoted and "`" in value and dialect.escapes == "double":
+            continue
         if _stands_alone(made, value, dialect):
             return made
     raise FieldError("this kind of file cannot hold the new value so that all of its readers see it")
@@ -63,7 +66,7 @@ def _quoted(value: str, dialect: Dialect) -> str:
         return '"' + "".join(f"\\{named[c]}" if c in named else c for c in value) + '"'
     if dialect.escapes == "never":
         return f'"{value}"'
-    return '"' + re.sub(r'(["\\$`])', r"\\\1", value) + '"'
+    return '"' + re.sub(r'(["\\$])', r"\\\1", value) + '"'
 
 
 def _escaped(value: str, dialect: Dialect) -> str:

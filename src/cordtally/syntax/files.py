@@ -76,6 +76,10 @@ class Tree(NamedTuple):
         """Give every scalar with its path."""
         return list(slots(self.root))
 
+    def every(self) -> list[Slot]:
+        """Give every scalar of the file, those that were left out included."""
+        return list(slots(parse_text(self.source.text, self.format)))
+
     def edited(self, edits: Iterable[tuple[Node, str]], more: Iterable[Splice] = ()) -> bytes:
         """Give the file with values put where scalars stand, read back: they are there, and all others as before.
 
@@ -86,8 +90,8 @@ class Tree(NamedTuple):
         """
         whole = self._whole(edits)
         data = self.source.spliced([*more, *self.splices(whole)])
-        wanted = {id(node): str(value) for node, value in [*edits, *whole]}
-        expected = [(slot.path, slot.document, wanted.get(id(slot.node), slot.node.value)) for slot in self.slots()]
+        wanted = {_place(node): str(value) for node, value in [*whole, *edits]}
+        expected = [(slot.path, slot.document, wanted.get(_place(slot.node), slot.node.value)) for slot in self.every()]
         again = slots(parse_text(self.source.decoded(data), self.format))
         try:
             same = [(slot.path, slot.document, slot.node.value) for slot in again] == expected
@@ -165,6 +169,12 @@ class Tree(NamedTuple):
         return quoted if family == "yaml" else style
 
 
+def _place(node: Node) -> tuple[int, int, int, int]:
+    """Where a scalar stands, in its host where it has one: what tells it in another reading of the same text."""
+    inner = (-1, -1) if node.host is None else (node.host.start, node.host.end)
+    return (node.start, node.end, *inner)
+
+
 def format_of(path: Path) -> str | None:
     """Name the format of a file by its name; None where none is known."""
     name = path.name.lower()
@@ -177,8 +187,8 @@ def format_of(path: Path) -> str | None:
     return _LINES.get(path.suffix.lower()) or known_endings().get(path.suffix.lower())
 
 
-def parse_text(text: str, format_name: str) -> Node:
-    """Give the tree of a text in a format.
+def parse_text(text: str, format_name: str, *, all_of_it: bool = True) -> Node:
+    """Give the tree of a text in a format; unless ``all_of_it``, maps that say nothing of a connection may be left out.
 
     Raises
     ------
@@ -187,11 +197,13 @@ def parse_text(text: str, format_name: str) -> Node:
     """
     if format_name in DIALECTS:
         return build_lines(text, DIALECTS[format_name])
-    return _BUILT[format_name](text) if format_name in _BUILT else parse_tree(text, format_name)
+    if format_name in _BUILT:
+        return _BUILT[format_name](text)
+    return parse_tree(text, format_name, all_of_it=all_of_it)
 
 
-def open_tree(path: Path, format_name: str) -> Tree:
-    """Read a file as its format.
+def open_tree(path: Path, format_name: str, *, all_of_it: bool = True) -> Tree:
+    """Read a file as its format; unless ``all_of_it``, maps that say nothing of a connection may be left out.
 
     Raises
     ------
@@ -204,4 +216,4 @@ def open_tree(path: Path, format_name: str) -> Tree:
     """
     one_byte = format_name in DIALECTS and DIALECTS[format_name].ascii_only
     source = Source.load(path, fallback="latin-1" if one_byte else "utf-8")
-    return Tree(source, format_name, parse_text(source.text, format_name))
+    return Tree(source, format_name, parse_text(source.text, format_name, all_of_it=all_of_it))

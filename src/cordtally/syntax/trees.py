@@ -16,6 +16,7 @@ from .nodes import Node
 from .offsets import Offsets
 from .scalars import decode
 from .tables import build_tables
+from .telling import Telling
 
 _DEEPEST = 200
 
@@ -36,8 +37,8 @@ def _parser(name: str) -> Any:  # noqa: ANN401 -- of a package that need not be 
         return tree_sitter.Parser(tree_sitter.Language(getattr(grammar, language.get("grammar", "language"))()))
 
 
-def parse_tree(text: str, name: str) -> Node:
-    """Parse a text in the format of that name.
+def parse_tree(text: str, name: str, *, all_of_it: bool = True) -> Node:
+    """Parse a text in a format; unless ``all_of_it``, maps in which nothing tells of a connection may be empty.
 
     Raises
     ------
@@ -51,13 +52,17 @@ def parse_tree(text: str, name: str) -> Node:
     kind = language.get("kind", "")
     if kind == "code":
         return build_code(root, text, offsets, name)
-    build = {"markup": build_markup, "tables": build_tables}.get(kind)
-    return _Builder(text, offsets, language).build(root) if build is None else build(root, text, offsets, language)
+    if kind == "tables":
+        return build_tables(root, text, offsets, language)
+    telling = None if all_of_it or kind not in {"markup", "pruned"} else Telling(text)
+    if kind == "markup":
+        return build_markup(root, text, offsets, language, telling)
+    return _Builder(text, offsets, language, telling).build(root)
 
 
 class _Builder:
-    def __init__(self, text: str, offsets: Offsets, language: Mapping[str, Any]) -> None:
-        self.text, self.at, self.language = text, offsets.at, language
+    def __init__(self, text: str, offsets: Offsets, language: Mapping[str, Any], telling: Telling | None) -> None:
+        self.text, self.at, self.language, self.telling = text, offsets.at, language, telling
         self.anchors: dict[str, Node] = {}
 
     def build(self, found: Any, depth: int = 0) -> Node:  # noqa: ANN401
@@ -93,6 +98,10 @@ class _Builder:
         if key is None:
             return None
         end = self.at(found.end_byte)
+        if self.telling is not None and value is not None and value.type in self.language["maps"]:
+            start = self.at(found.start_byte)
+            if not self.telling.within(start, end):
+                return self.build(key, depth + 1), Node("map", self.at(value.start_byte), end)
         return self.build(key, depth + 1), Node("scalar", end, end) if value is None else self.build(value, depth + 1)
 
     def _through(self, found: Any, depth: int) -> Node:  # noqa: ANN401
