@@ -112,7 +112,7 @@ class _Merger:
             held = known.get(key.value)
             if held is not None and held.kind == "map" and value.kind == "map":
                 made += self.splices(held, value, depth + 1)
-            elif held is None:  # a key that stands there keeps its value
+            elif held is None or self.tree.format == "unit":  # a key keeps its value; a unit may have it several times
                 made.append(self._inserted(into, key, value, depth))
         return self._together(made)
 
