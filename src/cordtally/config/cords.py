@@ -31,8 +31,9 @@ def cord_of(made: Declared, values: Mapping[str, str]) -> tuple[Cord | None, Rea
         return _laid_over(reading.cord, parts, made.places.wins), reading, None
     engine = _engine(made.layout, made.places, values)
     if engine is None:
-        wanted = "the text" if "text" in made.from_variables else "which engine it is"
-        return None, None, f"the file does not tell {wanted}"
+        if (variable := made.from_variables.get("text")) is not None:
+            return None, None, f"the text is filled in from {variable}"
+        return None, None, "the file does not tell which engine it is"
     password = parts.pop("password", None)
     cord = _with_options(made, compose(engine=engine, **parts))
     return (cord if password is None else cord.copy_with(password=Secret(password))), None, None

@@ -29,7 +29,7 @@ def fill_in(node: Node, layout: Layout, variables: Mapping[str, str] | None) -> 
     for pattern in _patterns(layout):
         match = pattern.search(value)
         if match is not None:
-            return _filled(value, pattern, variables), match["name"]
+            return _filled(value, pattern, variables or {}), match["name"]
     variable = variable_in(value)
     return (value, None) if variable is None else (None, variable)
 
@@ -56,10 +56,8 @@ def _patterns(layout: Layout) -> tuple[re.Pattern[str], ...]:
     return tuple(re.compile(one) for one in layout.references)
 
 
-def _filled(value: str, pattern: re.Pattern[str], variables: Mapping[str, str] | None) -> str | None:
-    """A value with all its references replaced; None where one is not known."""
-    if variables is None:
-        return None
+def _filled(value: str, pattern: re.Pattern[str], variables: Mapping[str, str]) -> str | None:
+    """A value with all its references replaced, by their defaults where they have some; None where one is not known."""
     missing = False
 
     def told(match: re.Match[str]) -> str:

@@ -101,6 +101,10 @@ STEPS = (
         ("amend", "services/berth-ledger/application.properties", "--host", "berths-2.greywick.example"),
     ),
     Step(
+        "And the block that a framework wants, its secret named by the framework's own reference.",
+        ("emit", "tides", "--environment", "staging", "--to", "django"),
+    ),
+    Step(
         "What else lies about in the source tree? Secrets are masked; .gitignore is honoured.",
         ("sweep", ".", "--fail-on", "never"),
     ),
