@@ -160,6 +160,10 @@ def _remarks(screen: Screen, one: Declared) -> None:
     """What a table has no room for: what is wrong, what does not count, and the pool."""
     if one.problem:
         screen.say(f"{one.title}: {one.problem}", "yellow", hang=2)
+    computed = [role for role, slot in one.slots.items() if slot.node.value is None and slot.node.variable is None]
+    for role in computed:
+        line = (one.place_of(role) or (0, 0))[0]
+        screen.say(f"{one.title}: {_ROLES.get(role, role)} in line {line} is computed: not known here", "dim", hang=2)
     for role, variable in one.overridden.items():
         screen.say(f"{one.title}: {_ROLES.get(role, role)} comes from {variable}, which wins over the file", hang=2)
     for loser in one.losing:

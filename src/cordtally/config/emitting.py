@@ -13,7 +13,7 @@ from ..lines import DIALECTS, encode_value
 from ..model import Cord, Locator, clear
 from ..syntax.scalars import encode
 from .baring import bared
-from .filling import Raw, fill_template, template_roles
+from .filling import Raw, argument_lines, fill_template, template_roles
 from .layouts import CordPlaces, Layout, load_layouts, refuse_filling
 
 Keys = tuple[str, ...]
@@ -166,7 +166,7 @@ def _values(
     """The values by role, and what there is no place for."""
     if "text" in roles and "host" not in roles:
         return _with_text(cord, roles, layout.emit["drivers"][cord.engine], _engine_word(cord, layout, roles))
-    lines = []
+    lines, more = list[LedgerLine](), dict[str, Any]()
     if len(cord.hosts) > 1:
         others = ", ".join(map(str, cord.hosts[1:]))
         lines.append(LedgerLine("host", others, None, Outcome.DROPPED, f"{layout.title} takes one host here"))
@@ -184,14 +184,37 @@ def _values(
     for role, value in found.items():
         if value and role not in roles:
             lines.append(LedgerLine(role, value, None, Outcome.DROPPED, f"{layout.title} has no place for it"))
-    if not places.options:
+    if "arguments" in roles:
+        more, lost = _arguments(cord, layout)
+        lines += lost
+    elif not places.options:
         said = [] if cord.tls.level is None else [("tls.level", cord.tls.level.value)]
         said += [(f"options.{option}", str(given)) for option, given in cord.options]
         reason = "its place differs with the driver: add it"
         lines += [LedgerLine(part, source, None, Outcome.DROPPED, reason) for part, source in said]
     values = _engine_word(cord, layout, roles)
+    if "arguments" in roles and more:
+        values["arguments"] = Raw("\n".join(argument_lines(more, layout.emit["style"])))
     values |= {role: value for role, value in found.items() if value and role in roles}
     return values | {role: Raw(values[role]) for role in ("port",) if role in values}, lines
+
+
+def _arguments(cord: Cord, layout: Layout) -> tuple[dict[str, Any], tuple[LedgerLine, ...]]:
+    """The driver's arguments that have no place of their own: TLS, timeouts, names."""
+    target = f"{layout.emit['drivers'][cord.engine]}/arguments"
+    bare = cord.copy_with(hosts=(), database=None, user=None)
+    writing = write(bare, target)
+    # an argument that is there without any option holds the place (a connect string), which stands elsewhere
+    place = write(Cord(cord.engine), target).arguments or {}
+    given = {name: value for name, value in (writing.arguments or {}).items() if name not in place}
+    hidden = [name for name, value in place.items() if (writing.arguments or {}).get(name) != value]
+    reason = f"it would stand in {', '.join(hidden)}, which holds the place, too"
+    lost = tuple(
+        LedgerLine("tls.level", cord.tls.level.value, None, Outcome.DROPPED, reason)
+        for _ in hidden[:1]
+        if cord.tls.level
+    )
+    return given, (*writing.ledger.losses, *lost)
 
 
 def _engine_word(cord: Cord, layout: Layout, roles: frozenset[str]) -> dict[str, str]:

@@ -10,7 +10,15 @@ from ..lines import DIALECTS, encode_value
 from ..syntax.scalars import encode
 
 _PLACE = re.compile(r"\{(\w+)\}")
-_ROLES = {"text", "engine_in", "host", "port", "database", "user", "secret"}
+_ROLES = {"text", "engine_in", "host", "port", "database", "user", "secret", "arguments"}
+# how a language writes one argument by name, and its words for what is no text
+_ENTRIES: Mapping[str, tuple[str, Mapping[object, str]]] = {
+    "python": ("{name}={value},", {}),
+    "javascript": ("{name}: {value},", {True: "true", False: "false", None: "null"}),
+    "typescript": ("{name}: {value},", {True: "true", False: "false", None: "null"}),
+    "ruby": ("{name}: {value},", {True: "true", False: "false", None: "nil"}),
+    "r": ("{name} = {value},", {True: "TRUE", False: "FALSE", None: "NULL"}),
+}
 
 
 class Raw(str):
@@ -44,10 +52,20 @@ def fill_template(facts: Mapping[str, Any], values: Mapping[str, str], named: Ma
     given = dict(values)
     if "password" in given:
         given["secret"] = given.pop("password")
-    made = []
+    made, closes = list[str](), False
     for line in str(facts["template"]).lstrip("\n").splitlines(keepends=True):
         roles = [role for role in _PLACE.findall(line) if role in _ROLES]
+        if closes:  # of braces in which nothing would stand
+            closes = False
+            continue
         if any(not given.get(role) for role in roles):
+            if "arguments" in roles and made[-1].rstrip().endswith("{"):
+                made.pop()
+                closes = True
+            continue
+        if "arguments" in roles:
+            indent = line[: len(line) - len(line.lstrip())]
+            made += [f"{indent}{one}\n" for one in given["arguments"].splitlines()]
             continue
         made.append(_PLACE.sub(lambda match: _written(match, facts["style"], given, named), line))
     return "".join(made)
@@ -60,3 +78,20 @@ def _written(match: re.Match[str], style: str, given: Mapping[str, str], named: 
     if isinstance(value, Raw):
         return value
     return encode_value(value, "plain", DIALECTS[style]) if style in DIALECTS else encode(value, style)
+
+
+def argument_lines(arguments: Mapping[str, Any], language: str) -> list[str]:
+    """Write the arguments of a driver as a language does, one a line."""
+    entry, _ = _ENTRIES[language]
+    return [entry.format(name=name, value=_literal(value, language)) for name, value in arguments.items()]
+
+
+def _literal(value: object, language: str) -> str:
+    words = _ENTRIES[language][1]
+    if isinstance(value, str):
+        return encode(value, language)
+    if isinstance(value, Mapping):
+        sign = {"python": "'{}': ", "r": "{} = "}.get(language, "{}: ")
+        inner = ", ".join(sign.format(name) + _literal(one, language) for name, one in value.items())
+        return f"list({inner})" if language == "r" else f"{{{inner}}}"
+    return words.get(value, repr(value)) if isinstance(value, bool) or value is None else repr(value)

@@ -16,16 +16,10 @@ from ..model import Cord, clear
 from ..syntax.scalars import encode
 from .baring import bared
 from .emitting import Emission, variable_of
+from .filling import argument_lines
 
 FOLDER = Path(__file__).parents[1] / "catalog" / "programs"
 _PLACE = re.compile(r"\{(text|user|variable|arguments(?:\*2)?)\}")
-# how a language writes one argument by name, how deep, and its words for what is no text
-_ENTRIES: Mapping[str, tuple[str, str, Mapping[object, str]]] = {
-    "python": ("{name}={value},", "    ", {}),
-    "javascript": ("{name}: {value},", "    ", {True: "true", False: "false", None: "null"}),
-    "ruby": ("{name}: {value},", "  ", {True: "true", False: "false", None: "nil"}),
-    "r": ("{name} = {value},", "  ", {True: "TRUE", False: "FALSE", None: "NULL"}),
-}
 
 
 @cache
@@ -68,8 +62,10 @@ def emit_program(cord: Cord, language: str, *, called: str = "tides", pooled: bo
     if writing.arguments is None:
         values["text"] = encode(writing.text.unmask(), facts["style"])
     else:
-        values["arguments"] = _arguments(writing.arguments, language)
-        values["arguments*2"] = _arguments(writing.arguments, language, deeper=True)
+        lines = argument_lines(writing.arguments, language)
+        indent = "    " if language == "python" else "  "
+        values["arguments"] = "\n".join(indent + line for line in lines)
+        values["arguments*2"] = "\n".join(indent * 2 + line for line in lines)
     text = _PLACE.sub(lambda match: values[match[1]], template.lstrip("\n"))
     driver = load_driver(str(program["driver"]).partition("/")[0])
     packages = [f"{manager}: {one}" for manager, one in driver.packages.items()]
@@ -84,22 +80,3 @@ def emit_program(cord: Cord, language: str, *, called: str = "tides", pooled: bo
         ledger=Ledger((*hidden, *writing.ledger.losses)),
         remark=None if program.get("checked", True) else "this program is written from documentation: it was not run",
     )
-
-
-def _arguments(arguments: Mapping[str, Any], language: str, *, deeper: bool = False) -> str:
-    entry, indent, words = _ENTRIES[language]
-    pad = indent * (2 if deeper else 1)
-    lines = [pad + entry.format(name=name, value=_value(value, language, words)) for name, value in arguments.items()]
-    return "\n".join(lines)
-
-
-def _value(value: object, language: str, words: Mapping[object, str]) -> str:
-    if isinstance(value, str):
-        return encode(value, language)
-    if isinstance(value, Mapping):
-        sign = "'{}': " if language == "python" else "{}: "
-        inner = ", ".join(sign.format(name) + _value(one, language, words) for name, one in value.items())
-        return "{" + inner + "}" if language != "r" else f"list({inner.replace(': ', ' = ')})"
-    if isinstance(value, bool) or value is None:
-        return words.get(value, repr(value))
-    return repr(value)
