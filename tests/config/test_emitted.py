@@ -1,5 +1,9 @@
 """What is written for a framework is read back as the same cord, or its loss is told; no secret is in it."""
 
+import subprocess
+import sys
+from pathlib import Path
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -66,6 +70,12 @@ def test_a_secret_is_named_and_what_is_lost_is_told(tmp_path, layout, engine):
     told = {line.part for line in made.ledger.losses}
     assert (found.cord.tls.level is ct.TlsLevel.VERIFY_IDENTITY) is ("tls.level" not in told)
     assert (dict(found.cord.options).get("connect_timeout") == ct.Duration.of(5)) is ("options.connect_timeout" not in told)
+
+
+def test_the_page_of_layouts_is_current():
+    root = Path(__file__).parents[2]
+    done = subprocess.run([sys.executable, root / "scripts/layouts-page", "--check"], capture_output=True, text=True, check=False)
+    assert done.stderr == ""
 
 
 def test_the_command_emits(cli, harbour):
