@@ -50,7 +50,7 @@ INVOCATIONS = [
     ("dial logbook logbook", 0, "2 of 2: logbook", ""),
     ("sweep services", 1, "6 cord-with-password", ""),
     ("sweep services pools --quiet", 1, "services/berth-ledger/application.properties:2:12  cord  mariadb", ""),
-    ("sweep services --fail-on never", 0, "9 files read", ""),
+    ("sweep services --fail-on never", 0, "9 files", ""),
     ("sweep pools", 0, "nothing found; 4 files read", ""),
     ("drivers", 0, "of 114 drivers", ""),
     ("drivers npgsql", 0, "Npgsql (npgsql)", ""),

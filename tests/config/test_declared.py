@@ -104,6 +104,10 @@ def test_what_a_file_declares(folder, name, layout, rows):
 
 
 AMENDED = [
+    ("docker-compose.yml", "a.DATABASE_URL", {"database": "x"}, "      - 'DATABASE_URL=postgresql://keeper:${PW}@${H}:${P}/x'"),
+    ("docker-compose.yml", "a.DATABASE_URL", {"user": "x"}, "      - 'DATABASE_URL=postgresql://x:${PW}@${H}:${P}/tides'"),
+    ("docker-compose.yml", "a.DATABASE_URL", {"host": "x"}, "the host is filled in from H"),
+    ("docker-compose.yml", "a.DATABASE_URL", {"port": "1"}, "the port is filled in from P"),
     # file, connection, changes, the line that is new; or why it is refused
     ("application.properties", "datasource", {"host": "b2:3310"}, "spring.datasource.url=jdbc:mysql://b2:3310/berths"),
     ("application.properties", "datasource", {"user": "m\xfcller"}, "spring.datasource.userName=m\\u00fcller"),

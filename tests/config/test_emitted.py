@@ -29,7 +29,7 @@ def written(folder, made):
 
 
 @pytest.mark.parametrize(("layout", "engine"), TARGETS)
-@settings(max_examples=25)
+@settings(max_examples=12)
 @given(user=NAMES | AWKWARD, database=NAMES | AWKWARD, port=st.none() | st.integers(1, 65535))
 def test_a_block_is_read_back_as_the_same_cord(tmp_path_factory, layout, engine, user, database, port):
     server = {} if engine == "sqlite" else {"host": "gauge.greywick.example", "port": port, "user": user, "password": "env:TIDES_PASSWORD"}

@@ -8,7 +8,6 @@ from typing import Any, NamedTuple
 
 from ..composing import parse_host
 from ..errors import FieldError, quoted
-from ..exchange import read
 from ..model import MASK
 from ..model.suspicion import sounds_secret
 from ..syntax import Node, Number, Slot, Splice, Tree
@@ -17,6 +16,7 @@ from .keeping import old_lines
 from .layouts import refuse_filling
 from .matching import folded
 from .options import option_edits
+from .stand_ins import filled_parts, masked_text, restored
 from .texts import new_text
 
 _FURTHER = ("tls", "ca", "login", "options")
@@ -147,7 +147,10 @@ def _hide(declared: Declared, splices: dict[int, Splice], inner: dict[int, tuple
             raw = declared.tree.source.text[own.node.start : own.node.end]
             splices[own.node.start] = Splice(own.node.start, own.node.end, _quoted_as(raw))
     if text is not None and (declared.reading is None or declared.reading.secret_spans):
-        shown = MASK if declared.reading is None else str(declared.reading.text)
+        value = text.node.value or ""
+        shown = MASK if declared.reading is None else _masked(value, declared)
+        if shown == value and declared.stand_ins:
+            return  # what is secret in it is filled in
         if text.node.host is not None:
             inner[id(text.node)] = (text.node, shown)
         else:
@@ -155,12 +158,18 @@ def _hide(declared: Declared, splices: dict[int, Splice], inner: dict[int, tuple
             splices[text.node.start] = Splice(text.node.start, text.node.end, _dressed(declared, text, raw, shown))
 
 
+def _masked(text: str, declared: Declared) -> str:
+    head = declared.places.strips if text.startswith(declared.places.strips) else ""
+    target = None if declared.reading is None else declared.reading.target
+    return head + masked_text(text.removeprefix(head), declared.layout, target)
+
+
 def _shown_value(edit: _Edit) -> str:
     """What is shown of a new value."""
     if edit.role == "password":
         return MASK
     if edit.role == "text" and edit.declared.reading is not None:
-        return str(read(edit.value.removeprefix(edit.declared.places.strips), driver=edit.declared.reading.target).text)
+        return _masked(edit.value, edit.declared)
     return edit.value
 
 
@@ -238,8 +247,10 @@ def _edits(declared: Declared, changes: Mapping[str, Any]) -> Iterator[tuple[str
             raise FieldError(f"the text of {declared.title} is computed: it cannot be edited in place")
         if reading is None:
             raise FieldError(f"the text of {declared.title} cannot be edited: {declared.problem}")
-        head = declared.places.strips if slot.node.value.startswith(declared.places.strips) else ""
-        yield "text", slot, head + new_text(reading, slot.node.value.removeprefix(head), in_text)
+        text = declared.text if declared.stand_ins and declared.text else slot.node.value
+        head = declared.places.strips if text.startswith(declared.places.strips) else ""
+        made = new_text(reading, text.removeprefix(head), in_text)
+        yield "text", slot, restored(head + made, declared.stand_ins)
 
 
 def _pool_slot(declared: Declared, name: str) -> Slot:
@@ -258,7 +269,9 @@ def _refuse(declared: Declared, role: str, slot: Slot) -> None:
     if slot.node.shared:
         message = f"{where} stands for several connections: give {declared.title} a {role} of its own there first"
         raise FieldError(message, path=declared.tree.source.path)
-    if slot.node.variable or (role in declared.from_variables and slot is declared.slots.get(role)):
+    filled = declared.reading is not None and role in filled_parts(declared.reading.cord, declared.stand_ins)
+    own = role in declared.from_variables and slot is declared.slots.get(role)
+    if slot.node.variable or own or (filled and slot is declared.slots.get("text")):
         name = slot.node.variable or declared.from_variables[role]
         raise FieldError(
             f"{where}: the {role} is filled in from {name}; change it there", path=declared.tree.source.path

@@ -3,49 +3,56 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any, NamedTuple
 
 from ..catalog import engine_ids, find_name
 from ..composing import compose
 from ..exchange import Reading, read
 from ..model import Cord, Host, Secret
+from ..syntax import Slot
 from .layouts import CordPlaces, Layout
-
-if TYPE_CHECKING:
-    from .declarations import Declared
+from .matching import Keys
 
 PARTS = ("host", "port", "database", "user", "password")
 
 
-def cord_of(made: Declared, values: Mapping[str, str]) -> tuple[Cord | None, Reading | None, str | None]:
-    """Give the cord and the reading of its text, or what is missing.
+class Stated(NamedTuple):
+    """What a file states of a connection: values by role, and the slots of further options of its driver."""
+
+    layout: Layout
+    places: CordPlaces
+    values: Mapping[str, str]
+    options: Mapping[Keys, Slot]
+
+
+def cord_of(made: Stated) -> tuple[Cord | None, Reading | None]:
+    """Give the cord and the reading of its text; neither, where the engine is not told.
 
     Raises
     ------
     CordTallyError
         When the text cannot be read, or the parts are none.
     """
+    values = made.values
     parts = {role: values[role] for role in PARTS if values.get(role)}
     if values.get("text"):
-        reading = _read(made, values)
-        return _laid_over(reading.cord, parts, made.places.wins), reading, None
+        reading = _read(made)
+        return _laid_over(reading.cord, parts, made.places.wins), reading
     engine = _engine(made.layout, made.places, values)
     if engine is None:
-        if (variable := made.from_variables.get("text")) is not None:
-            return None, None, f"the text is filled in from {variable}"
-        return None, None, "the file does not tell which engine it is"
+        return None, None
     password = parts.pop("password", None)
     cord = _with_options(made, compose(engine=engine, **parts))
-    return (cord if password is None else cord.copy_with(password=Secret(password))), None, None
+    return (cord if password is None else cord.copy_with(password=Secret(password))), None
 
 
-def _read(made: Declared, values: Mapping[str, str]) -> Reading:
-    text = values["text"].removeprefix(made.places.strips)
-    driver = made.places.driver or made.places.reads.get(values.get("engine_in", "").casefold())
+def _read(made: Stated) -> Reading:
+    text = made.values["text"].removeprefix(made.places.strips)
+    driver = made.places.driver or made.places.reads.get(made.values.get("engine_in", "").casefold())
     return read(text, driver=driver)
 
 
-def _with_options(made: Declared, cord: Cord) -> Cord:
+def _with_options(made: Stated, cord: Cord) -> Cord:
     """Give a cord what stands among the further arguments of its driver."""
     driver = made.layout.emit.get("drivers", {}).get(cord.engine)
     if driver is None or not made.options:

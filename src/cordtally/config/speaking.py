@@ -9,8 +9,9 @@ from ..errors import AmbiguousText, CordTallyError
 from ..exchange import read
 from ..patterns import pattern
 from ..syntax import Slot
-from .layouts import CordPlaces, Layout
+from .layouts import CordPlaces, Layout, speaking
 from .matching import Found
+from .stand_ins import with_stand_ins
 
 _TEXT = pattern(
     r"(?:[A-Za-z][\w.+-]*:)+//\S+|(?:[\w ]+=[^;]*;){2,}.*|\S+@(?:tcp|unix)\(.*"
@@ -80,5 +81,6 @@ def _is_text(value: str) -> bool:
     except AmbiguousText:
         return True
     except CordTallyError as error:
-        return "placeholder" in str(error)
+        bare, stand_ins = with_stand_ins(value, speaking())
+        return "placeholder" in str(error) or (bool(stand_ins) and bare not in stand_ins and _is_text(bare))
     return True

@@ -9,9 +9,10 @@ from typing import NamedTuple
 
 from ..catalog import find_nearest
 from ..errors import FieldError, MissingExtra
-from ..syntax import Slot, Tree, format_of, open_tree
+from ..syntax import Node, Slot, Tree, format_of, open_tree
 from .declarations import Declared
-from .variables import fill_in
+from .layouts import Layout
+from .variables import patterns_of
 
 # what a name is looked up with: JNDI in web.xml and annotations, ADO.NET's and ASP.NET Core's ways
 _LOOKED_UP = re.compile(
@@ -57,14 +58,19 @@ def find_uses(paths: Iterable[Path], declared: Iterable[Declared], given: Iterab
         known = set(given)
         for one in every:
             for role, variable in one.from_variables.items():
-                if (
-                    variable not in known
-                    and fill_in(one.slots[role].node, one.layout, dict.fromkeys(known, ""))[0] is None
-                ):
-                    line = (one.place_of(role) or (0, 0))[0]
-                    nearest = _nearest(variable, known)
-                    missing.append(Use(variable, one.tree.source.path, line, "variable", nearest))
+                slot = one.slots.get(role, one.slots.get("text"))
+                if slot is not None and variable not in known and _is_needed(slot.node, one.layout, variable):
+                    line = one.tree.source.place(slot.node.start)[0]
+                    missing.append(Use(variable, one.tree.source.path, line, "variable", _nearest(variable, known)))
     return missing
+
+
+def _is_needed(node: Node, layout: Layout, variable: str) -> bool:
+    """Whether a look-up has no default for a variable."""
+    if node.variable is not None:
+        return node.value is None
+    found = [match for one in patterns_of(layout) for match in one.finditer(node.value or "")]
+    return any(match["name"] == variable and match.groupdict().get("default") is None for match in found) or not found
 
 
 def _nearest(name: str, names: Iterable[str]) -> str | None:

@@ -26,7 +26,7 @@ def fill_in(node: Node, layout: Layout, variables: Mapping[str, str] | None) -> 
     known = bool(layout.files)  # where a file is nobody's, whatever looks like a variable may be one
     if value is None or (known and not (layout.fills_in and layout.fills_in in value)):
         return value, None
-    for pattern in _patterns(layout):
+    for pattern in patterns_of(layout):
         match = pattern.search(value)
         if match is not None:
             return _filled(value, pattern, variables or {}), match["name"]
@@ -52,7 +52,8 @@ def read_variables(path: Path) -> dict[str, str]:
 
 
 @cache
-def _patterns(layout: Layout) -> tuple[re.Pattern[str], ...]:
+def patterns_of(layout: Layout) -> tuple[re.Pattern[str], ...]:
+    """The expressions for what a layout fills in."""
     return tuple(re.compile(one) for one in layout.references)
 
 
