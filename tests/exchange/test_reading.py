@@ -315,3 +315,12 @@ def test_the_document_keeps_its_keys():
     effective = ct.read(text).to_dict(effective=True)
     assert (effective["hosts"][0]["port"], effective["tls"]["level"], effective["options"]["target_role"]) == (5432, "opportunistic", "any")
     assert document["hosts"][0]["port"] is None
+
+
+@pytest.mark.parametrize("target", ["mongo-node/url", "pymongo/url"])
+def test_a_key_that_may_stand_several_times_is_read_whole(target):
+    """Also where the driver refuses others that stand twice."""
+    text = "mongodb://h/?readPreferenceTags=dc:east&maxPoolSize=5&readPreferenceTags="
+    reading = ct.read(text, driver=target)
+    assert dict(reading.cord.native)[f"{target.partition('/')[0]}/readPreferenceTags"] == "dc:east\n"
+    assert ct.write(reading.cord, target).text.unmask().count("readPreferenceTags=") == 2

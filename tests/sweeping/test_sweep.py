@@ -53,6 +53,52 @@ def test_found_with_its_place_and_masked(line, rule, engine, column):
     assert "not-a-real" not in repr(hits)
 
 
+SECRET = "not-a-real-pw1"
+# a file, a line, and what is reported of it: the secret itself is in none
+WRITTEN = [
+    ("x.asp", f'conn.Open "DSN=desk;", "customs", "{SECRET}"', ["cord-unreadable"]),
+    ("x.pm", f'DBI->connect("dbi:Oracle:host=charts.greywick.example;sid=CHARTS", "keeper/{SECRET}", "")', ["cord"]),
+    ("x.json", f'{{"Desk": "Server=customs.greywick.example;Database=desk;User Id=customs;Password={SECRET}"}}', ["cord-with-password"]),
+    ("x.json", f'{{"Desk": "server=h;port=3306;uid=u;pwd={SECRET}"}}', ["cord-with-password"]),
+    ("x.go", f'sql.Open("postgres", "user=keeper password={SECRET} dbname=tides host=gauge.greywick.example sslmode=disable")', ["cord-with-password"]),
+    ("x.ipynb", f'{{"source": ["password = \\"{SECRET}\\"\\n"]}}', ["secret-pair"]),
+    ("x.py", f'password: str = "{SECRET}"', ["secret-pair"]),
+    ("x.ts", f"password: string = '{SECRET}'", ["secret-pair"]),
+    ("x.java", f'ds.setPassword("{SECRET}");', ["secret-pair"]),
+    ("x.java", f'info.setProperty("password", "{SECRET}");', ["secret-pair"]),
+    ("x.php", f"define('DB_PASSWORD', '{SECRET}');", ["secret-pair"]),
+    ("x.php", f"'password' => env('DB_PASSWORD', '{SECRET}')", ["secret-pair"]),
+    ("x.xml", f"<password>{SECRET}</password>", ["secret-pair"]),
+    ("x.xml", f'<property name="password" value="{SECRET}"/>', ["secret-pair"]),
+    ("x.xml", f'<add key="RedisPassword" value="{SECRET}"/>', ["secret-pair"]),
+    ("x.sh", f"mysql -u berth -p{SECRET}", ["secret-pair"]),
+    ("x.sh", f"redis-cli -a {SECRET}", ["secret-pair"]),
+    ("x.sh", f"sqlcmd -P {SECRET}", ["secret-pair"]),
+    ("redis.conf", f"requirepass {SECRET}", ["secret-pair"]),
+    ("Dockerfile", f"ENV MYSQL_ROOT_PASSWORD {SECRET}", ["secret-pair"]),
+    ("x.sql", f"CREATE USER a IDENTIFIED BY '{SECRET}'", ["secret-pair"]),
+    ("x.sql", f"ALTER ROLE a PASSWORD '{SECRET}'", ["secret-pair"]),
+    ("x.cs", f'var c = "Server=h;Password=\\"a;{SECRET}\\";Database=d"; var d = "Server=x;Pwd=q";', ["cord-with-password", "cord-with-password"]),
+    ("x.py", 'f"postgresql://{user}:{password}@{host}/{name}"', ["cord-with-placeholder"]),
+    ("x.sh", "postgres://$USER:$PASSWORD@h/d", ["cord-with-placeholder"]),
+    ("x.c", "port = htons (sport);", []),
+    ("x.log", "--- PASS: x-1y2", []),
+    ("x.json", '"minipass": "^7.0.2"', []),
+    ("x.json", '"token": "identifier"', []),
+    ("x.c", "_M_token = _S_token_ord_char;", []),
+    ("x.env", "XSCVQPSWZ=bollard-88", []),
+    ("x.py", "pass_count = 'three-x1'", []),
+    ("x.py", "names = ('password', 'username')", []),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "line", "rules"), WRITTEN)
+def test_as_programs_and_config_files_write_it(name, line, rules):
+    hits = list(sweep_text(f"first\n{line}\n", Path(name)))
+    assert [hit.rule.value for hit in hits] == rules
+    assert SECRET not in repr(hits)
+
+
 @pytest.mark.parametrize(
     ("line", "found"),
     [("connect(password=rsa_key2, token=t1)", 0), ("password = 'not-a-real-pw'", 1), ("key = private_key=ec2.make(1)", 0)],

@@ -24,6 +24,7 @@ def keep_heeded(at: Interpreter, fields: list[Field]) -> list[Field]:
         key = partial(_option_named, at)
     if len(fields) < 2 or len({key(field) for field in fields}) == len(fields):
         return fields
+    fields = _joined(at, fields)
     if repeated in {"list", "refused"}:
         _refuse_lists(at, fields)
         return fields
@@ -33,16 +34,29 @@ def keep_heeded(at: Interpreter, fields: list[Field]) -> list[Field]:
         if earlier is None:
             heeded[key(field)] = field
             continue
-        option = at.target.option(field.name or "")
-        # one native option cannot hold a list: a newline is the one thing that no such value holds
-        if option is not None and option.repeats:
-            heeded[key(field)] = earlier._replace(value=f"{earlier.value}\n{field.value}", end=field.end)
-            continue
         if repeated == "last":
             heeded[key(field)] = field
         ignored, kept = (earlier, field) if repeated == "last" else (field, earlier)
         _ignore(at, ignored, repeated, kept)
     return list(heeded.values())
+
+
+def _joined(at: Interpreter, fields: list[Field]) -> list[Field]:
+    """Make one field of a key that may stand several times, whatever the driver does with the others."""
+    made: dict[str | None, Field] = {}
+    kept = list[Field]()
+    for field in fields:
+        option = at.target.option(field.name or "")
+        earlier = made.get(field.name) if option is not None and option.repeats else None
+        if earlier is None:
+            kept.append(field)
+            made[field.name] = field
+        else:
+            # one native option cannot hold a list: a newline is the one thing that no such value holds
+            joined = earlier._replace(value=f"{earlier.value}\n{field.value}", end=field.end)
+            kept[next(number for number, one in enumerate(kept) if one is earlier)] = joined
+            made[field.name] = joined
+    return kept
 
 
 def _option_named(at: Interpreter, field: Field) -> str | None:

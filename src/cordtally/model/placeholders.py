@@ -10,6 +10,8 @@ _SHAPES = pattern(
     r"\*{2,}|x{3,}|\.{3}|…|<[^<>]*>|\[[^\[\]]*\]|\{\{.*\}\}|\$\{[^{}]*\}|\$\([^()]*\)|%[A-Za-z_]\w*%|#\{[^{}]*\}|__\w+__",
     re.IGNORECASE,
 )
+# what a format string or a shell fills in: {password}, $PASSWORD
+_FILLED = pattern(r"\{[A-Za-z_][\w.]*\}|\$[A-Z_][A-Z0-9_]+")
 _WORDS = frozenset(
     [
         "password",
@@ -53,4 +55,7 @@ def variable_in(text: str) -> str | None:
 
 def is_placeholder(text: str) -> bool:
     """Whether a password is a stand-in: stars, ``<password>``, ``${NAME}``, ``changeme`` and the like."""
-    return len(text) <= 80 and (text.casefold() in _WORDS or _SHAPES.fullmatch(text) is not None)
+    if len(text) > 80:
+        return False
+    shaped = _SHAPES.fullmatch(text) is not None or _FILLED.fullmatch(text) is not None
+    return shaped or text.casefold() in _WORDS

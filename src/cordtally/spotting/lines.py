@@ -12,6 +12,7 @@ from typing import NamedTuple
 from ..catalog import load_index, load_stores
 from ..model.placeholders import is_placeholder
 from ..model.suspicion import SECRET_WORD, sounds_secret
+from .pairs import CLIENT_WORDS, is_secret_name, says_secret, spot_pairs
 
 _URL = re.compile(
     r"(?:jdbc:)?[a-z][a-z0-9+]{1,30}://[^\s`]{3,}|\bfile:[^\s<>`\"']*[?&](?:mode|cache|vfs|immutable)=[^\s\"'`]*"
@@ -22,14 +23,13 @@ _SEMICOLON = re.compile(
     r"(?:\\\"(?:[^\"\\\n]|\\.)*\\\"|[^\n\"'`\\]|\"[^\"\n]*\")*",
     re.IGNORECASE,
 )
+# keywords stand in any order; what begins with another one than a host's is found from there on
+_FIRST = "host|hostaddr|dbname|service|user|password|port|sslmode|connect_timeout|application_name|passfile|sslrootcert"
 _KEYWORD = re.compile(
-    r"\b(?:host|hostaddr|dbname|service)\s*=\s*[^\s;,&\"'`]+(?:\s+[a-z_]+\s*=\s*(?:'[^'\n]*'|[^\s\"'`;,]+))+"
+    rf"\b(?:{_FIRST})\s*=\s*(?:'[^'\n]*'|[^\s;,&\"'`]+)(?:\s+[a-z_]+\s*=\s*(?:'[^'\n]*'|[^\s\"'`;,]+))+"
 )
-_PAIR = re.compile(
-    rf"(?P<name>[A-Za-z0-9_.-]{{0,60}}(?:{SECRET_WORD})[A-Za-z0-9_.-]{{0,40}})[\"']?\s*(?::=|=>|[:=])\s*"
-    r"(?:(?P<quote>[\"'])(?P<quoted>[^\"'\n]{1,300})(?P=quote)|(?P<bare>[^\s\"',;#<>(){}\[\]]{1,300})(?![(\[{)]))",
-    re.IGNORECASE,
-)
+_ALONE = re.compile(r"dsn|driver|server|data source", re.IGNORECASE)
+_LEADS = re.compile(r"\b(?:host|hostaddr|dbname|service)\s*=")
 _REFERENCE = re.compile(
     r"[$%{<@].*|.*[({\[].*|(?:os|process|System|config|settings|self|args|ENV)[.\[].*|"
     r"true|false|none|null|nil|str|string|secret|optional|required|\d{1,4}|/.*|\.{1,2}/.*",
@@ -74,15 +74,18 @@ def spot(line: str, *, code: bool = False) -> Iterator[Candidate]:
     for start, end in _cords(line):
         if all(end <= c.start or start >= c.end for c in found):
             found.append(Candidate("cord", start, end))
-    for match in _PAIR.finditer(line) if sounds_secret(line) else ():
-        group = "quoted" if match["quoted"] is not None else "bare"
-        start, end = match.span(group)
-        if code and (group == "bare" or _NAME.fullmatch(match[group])):
+    for pair in spot_pairs(line) if sounds_secret(line) or says_secret(line) else ():
+        if code and not pair.told and (not pair.quoted or _NAME.fullmatch(pair.value)):
             continue
-        if _NO_SECRET_NAME.fullmatch(re.split(SECRET_WORD, match["name"], flags=re.IGNORECASE)[-1]):
+        if _NO_SECRET_NAME.fullmatch(re.split(SECRET_WORD, pair.name, flags=re.IGNORECASE)[-1]):
             continue
-        if _is_secret(match[group], group == "quoted") and all(end <= c.start or start >= c.end for c in found):
-            found.append(Candidate("pair", start, end, match["name"]))
+        if pair.name.strip("-") == "PASS" and line[: pair.start].rstrip().endswith(":"):
+            continue  # what a test run says
+        if not is_secret_name(pair.name, pair.value) and pair.name not in CLIENT_WORDS:
+            continue
+        free = all(pair.end <= c.start or pair.start >= c.end for c in found)
+        if free and _is_secret(pair.value, pair.quoted or pair.told):
+            found.append(Candidate("pair", pair.start, pair.end, pair.name))
     yield from sorted(found, key=lambda c: c.start)
 
 
@@ -97,10 +100,41 @@ def _cords(line: str) -> Iterator[tuple[int, int]]:
             yield match.span()
     if "=" in line:
         if ";" in line:
-            for match in _SEMICOLON.finditer(line):
-                yield match.start(), match.start() + len(match[0].rstrip().rstrip(","))
+            yield from _semicolons(line)
         for match in _KEYWORD.finditer(line):
-            yield match.span()
+            if _LEADS.search(match[0]):
+                yield match.span()
+
+
+def _semicolons(line: str) -> Iterator[tuple[int, int]]:
+    """Texts of pairs with semicolons; one ends with the string that it stands in, and another may follow."""
+    at = 0
+    while (match := _SEMICOLON.search(line, at)) is not None:
+        end = _end_of_string(line, match.start(), match.end())
+        text = line[match.start() : end].rstrip().rstrip(",")
+        if text.count("=") > 1 or _ALONE.match(text):  # anything else is a statement that ends in a semicolon
+            yield match.start(), match.start() + len(text)
+        at = max(end, match.start() + 1)
+
+
+def _end_of_string(line: str, start: int, end: int) -> int:
+    """Where the string ends that a text begins in; a text of pairs has quotes of its own, doubled or escaped there."""
+    quote, place, opened = "", 0, 0
+    while place < end:
+        character = line[place]
+        if not quote and character in "\"'`":
+            quote, opened = character, place
+        elif quote and character == "\\":
+            place += 1
+        elif quote == character:
+            if line[place + 1 : place + 2] == quote and opened < start:
+                place += 1
+            elif opened < start <= place:
+                return place
+            else:
+                quote = ""
+        place += 1
+    return end
 
 
 def _within_quotes(line: str, start: int, end: int) -> tuple[int, int]:

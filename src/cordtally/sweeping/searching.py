@@ -5,17 +5,18 @@ What a candidate looks like is left to ``cordtally.spotting``, the rules' words 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from ..errors import TextError
-from ..exchange import read
+from ..errors import AmbiguousText, TextError
+from ..exchange import Reading, read
 from ..journal import note
 from ..model import MASK
 from ..results import Result
-from ..spotting import Candidate, spot
+from ..spotting import Candidate, spot, telling_lines
 from ..syntax import walk
 from ..text import decoded, doubtful_spans, encoding_of, mask_spans
 from ..vetting import RULES, RuleId, Severity
@@ -137,9 +138,7 @@ def sweep(path: str | Path, *more: str | Path, progress: Callable[[int], None] |
 def sweep_text(text: str, path: Path) -> Iterator[Hit]:
     """Search one text, line by line."""
     code = path.suffix.lower() in _CODE
-    for number, line in enumerate(text.splitlines(), 1):
-        if "=" not in line and ":" not in line:
-            continue
+    for number, line in telling_lines(text):
         for candidate in spot(line[:_LONGEST_LINE], code=code):
             yield _judge(line, number, candidate, path)
 
@@ -153,6 +152,12 @@ def _judge(line: str, number: int, candidate: Candidate, path: Path) -> Hit:
     if candidate.kind == "cord":
         try:
             reading = read(text)
+        except AmbiguousText as error:
+            readings = list(_readings(text, error.targets))
+            secret = [one for one in readings if one.password_state == "literal"]
+            rule = RuleId.CORD_WITH_PASSWORD if secret else RuleId.CORD_UNREADABLE
+            shown = [str(one.text) for one in secret or readings]
+            masked = min(shown, key=len) if shown else mask_spans(text, doubtful_spans(text))
         except TextError:
             masked = mask_spans(text, doubtful_spans(text))
             user = text.partition("://")[2].rpartition("@")[0]
@@ -170,6 +175,13 @@ def _judge(line: str, number: int, candidate: Candidate, path: Path) -> Hit:
         driver=driver,
         masked=masked,
     )
+
+
+def _readings(text: str, targets: Iterable[str]) -> Iterator[Reading]:
+    """A text as each driver reads it; one that refuses it does not count."""
+    for target in targets:
+        with suppress(TextError):
+            yield read(text, driver=target)
 
 
 def _text_of(place: Path, result: Sweep) -> str | None:
