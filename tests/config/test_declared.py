@@ -184,12 +184,15 @@ def test_an_edit_goes_to_the_place_that_wins(folder, name, connection, changes, 
 def test_the_commands_show_and_amend(cli, folder):
     status, out, _ = cli("show", "database.yml", ".env")
     assert (status, "charts@production" in out, "Laravel's variables" in out) == (0, True, True)
+    assert "Long@Staging: read as npgsql, TLS verify-identity" in cli("show", "appsettings.Staging.json")[1]
     assert cli("show", "databse.yml")[2].strip().endswith("did you mean database.yml?")
     status, out, _ = cli("amend", ".env", "--host", "h2")
     assert (status, "-DB_HOST=gauge\n+DB_HOST=h2" in out, "--apply writes it" in out) == (0, True, True)
     assert (folder / ".env").read_text() == FILES[".env"]
     assert cli("amend", ".env", "--host", "h2", "--apply")[0] == 0
     assert "DB_HOST=h2\n" in (folder / ".env").read_text()
+    (folder / "link.env").symlink_to(folder / ".env")
+    assert "which is a link to" in cli("amend", "link.env", "--port", "6000", "--apply")[1]
     assert "nothing changes" in cli("amend", ".env", "--host", "h2")[1]
     for arguments, told in (
         (["amend", ".env"], "say what to change"),

@@ -146,7 +146,9 @@ def _finish(every: list[Amendment], write: bool) -> int:
     screen.say()
     for made in changed if write else ():
         made.apply()
-        screen.say(f"{made.declared.tree.source.path} is written", "green")
+        path = made.declared.tree.source.path
+        behind = f", which is a link to {path.resolve()}" if path.is_symlink() else ""
+        screen.say(f"{path} is written{behind}", "green")
     if not write and changed:
         count = "nothing is written yet" if len(changed) == 1 else f"{len(changed)} files, and nothing is written yet"
         screen.say(f"{count}: --apply writes it", "dim")

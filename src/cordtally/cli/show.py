@@ -160,6 +160,11 @@ def _remarks(screen: Screen, one: Declared) -> None:
     """What a table has no room for: what is wrong, what does not count, and the pool."""
     if one.problem:
         screen.say(f"{one.title}: {one.problem}", "yellow", hang=2)
+    level = None if one.cord is None else one.cord.tls.level
+    told = [f"read as {one.reading.driver}"] if one.reading is not None else []
+    told += [f"TLS {level.value}"] if level is not None else []
+    if told:
+        screen.say(f"{one.title}: {', '.join(told)}", "dim", hang=2)
     computed = [role for role, slot in one.slots.items() if slot.node.value is None and slot.node.variable is None]
     for role in computed:
         line = (one.place_of(role) or (0, 0))[0]
