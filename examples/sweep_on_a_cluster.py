@@ -21,7 +21,7 @@ SCENARIO = {
 def main() -> None:
     scenario = make_scenario(SCENARIO)
     # at the end a worker may complain that its scheduler went first: only what is critical is shown
-    quiet = {"dashboard_address": None, "silence_logs": logging.CRITICAL}
+    quiet = {"dashboard_address": ":0", "silence_logs": logging.CRITICAL}
     with LocalCluster(n_workers=2, threads_per_worker=1, **quiet) as cluster, Client(cluster) as client:
         found = replay(scenario, replications=4, what_if={"max_size": ["6", "8", "10"]}, executor=client.get_executor())
     for case in found.cases:

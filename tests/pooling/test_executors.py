@@ -31,7 +31,7 @@ def test_processes_and_threads():
 def test_a_cluster():
     from distributed import Client, LocalCluster
 
-    with LocalCluster(n_workers=2, threads_per_worker=1, processes=False, dashboard_address=None) as cluster, Client(cluster) as client:
+    with LocalCluster(n_workers=2, threads_per_worker=1, processes=False, dashboard_address=":0") as cluster, Client(cluster) as client:
         assert figures(client.get_executor()) == figures()
 
 
