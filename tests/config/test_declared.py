@@ -245,6 +245,27 @@ def test_the_line_that_wins_is_edited(tmp_path):
         assert found.place_of("host")[0] == line
 
 
+DEFAULTS = {
+    "compose.yaml": ("services:\n  a:\n    environment:\n      URL: postgresql://keeper:${PW:-not-a-real-pw}@${H:-gauge}/tides\n", "a.URL", "${PW:-not-a-real-pw}@${H:-gauge}/x"),
+    "application.properties": ("spring.datasource.url=jdbc:postgresql://${H:gauge}/tides?user=u&password=${PW:not-a-real-pw}\n", "datasource", "${H:gauge}/x?user=u&password=${PW:not-a-real-pw}"),
+    "a.yaml": ("url: postgresql://keeper:${PW:-not-a-real-pw}@gauge/tides\n", "url", "keeper:${PW:-not-a-real-pw}@gauge/x"),
+}
+
+
+@pytest.mark.parametrize("name", DEFAULTS)
+def test_a_default_of_a_reference_is_kept_and_hidden(tmp_path, name):
+    """An edit keeps the reference, whatever it comes to; its default is as secret as what it stands for."""
+    text, called, kept = DEFAULTS[name]
+    (tmp_path / name).write_text(text)
+    found = declared_as(tmp_path / name, called)
+    made = amend(found, {"database": "x"})
+    assert "not-a-real-pw" not in "\n".join(made.lines) + str(found.to_dict())
+    assert kept in made.data.decode()
+    assert found.to_dict()["secret"] == "from PW"
+    with pytest.raises(ct.FieldError, match="the password is filled in from PW"):
+        amend(found, {"password": "y"})
+
+
 def test_other_secrets_in_the_line_stay_hidden(tmp_path):
     (tmp_path / "a.json").write_text('{"url": "postgresql://h/d", "api_token": "not-a-real-pw", "db": {"host": "h", "user": "u", "password": "not-a-real-pw2"}}')
     (tmp_path / "database.php").write_text("<?php return ['connections' => ['a' => ['driver' => 'mysql', 'host' => 'h', 'password' => env('PW', 'not-a-real-pw')]]];")

@@ -34,7 +34,7 @@ CASES = [
     ("appsettings.json", '{"ConnectionStrings": {"Tides": "Host=gauge;Database=tides;Username=u"}}', {"ConnectionStrings__Tides": "Host=moved;Database=d;Username=v"}, "Tides", ("moved", "d", "v", "–"), [("text", "ConnectionStrings__Tides")]),
     ("celeryconfig.py", "broker_url = 'redis://a/1'\n", {"CELERY_BROKER_URL": "redis://b/2"}, "broker", ("b", "2", None, "–"), [("text", "CELERY_BROKER_URL")]),
     ("profiles.yml", "t:\n  outputs:\n    d: {type: postgres, host: \"{{ env_var('H', 'gauge') }}\", dbname: tides, user: u}\n", {}, "t@d", ("gauge", "tides", "u", "–"), []),
-    ("compose.yaml", "services:\n  a:\n    environment: {DATABASE_URL: 'postgresql://u:${PW:-x}@gauge/tides'}\n", {"PW": "y"}, "a.DATABASE_URL", ("gauge", "tides", "u", "line 3"), []),
+    ("compose.yaml", "services:\n  a:\n    environment: {DATABASE_URL: 'postgresql://u:${PW:-x}@gauge/tides'}\n", {"PW": "y"}, "a.DATABASE_URL", ("gauge", "tides", "u", "from PW"), []),
 ]  # fmt: skip
 
 

@@ -146,10 +146,10 @@ def _hide(declared: Declared, splices: dict[int, Splice], inner: dict[int, tuple
         else:
             raw = declared.tree.source.text[own.node.start : own.node.end]
             splices[own.node.start] = Splice(own.node.start, own.node.end, _quoted_as(raw))
-    if text is not None and (declared.reading is None or declared.reading.secret_spans):
+    if text is not None and (declared.reading is None or declared.reading.secret_spans or declared.stand_ins):
         value = text.node.value or ""
         shown = MASK if declared.reading is None else _masked(value, declared)
-        if shown == value and declared.stand_ins:
+        if shown == value:
             return  # what is secret in it is filled in
         if text.node.host is not None:
             inner[id(text.node)] = (text.node, shown)
@@ -160,7 +160,8 @@ def _hide(declared: Declared, splices: dict[int, Splice], inner: dict[int, tuple
 
 def _masked(text: str, declared: Declared) -> str:
     head = declared.places.strips if text.startswith(declared.places.strips) else ""
-    target = None if declared.reading is None else declared.reading.target
+    reading = declared.frame or declared.reading
+    target = None if reading is None else reading.target
     return head + masked_text(text.removeprefix(head), declared.layout, target)
 
 
@@ -242,12 +243,16 @@ def _edits(declared: Declared, changes: Mapping[str, Any]) -> Iterator[tuple[str
         else:
             yield role, slot, Number(value) if role == "port" else value
     if in_text:
-        slot, reading = declared.slots["text"], declared.reading
+        slot, reading = declared.slots["text"], declared.frame or declared.reading
         if slot.node.value is None:
             raise FieldError(f"the text of {declared.title} is computed: it cannot be edited in place")
         if reading is None:
             raise FieldError(f"the text of {declared.title} cannot be edited: {declared.problem}")
-        text = declared.text if declared.stand_ins and declared.text else slot.node.value
+        if declared.stand_ins and declared.frame is None:
+            raise FieldError(
+                f"the text of {declared.title} is filled in such that it cannot be edited: edit it by hand"
+            )
+        text = declared.text if declared.stand_ins else slot.node.value
         head = declared.places.strips if text.startswith(declared.places.strips) else ""
         made = new_text(reading, text.removeprefix(head), in_text)
         yield "text", slot, restored(head + made, declared.stand_ins)
@@ -269,7 +274,7 @@ def _refuse(declared: Declared, role: str, slot: Slot) -> None:
     if slot.node.shared:
         message = f"{where} stands for several connections: give {declared.title} a {role} of its own there first"
         raise FieldError(message, path=declared.tree.source.path)
-    filled = declared.reading is not None and role in filled_parts(declared.reading.cord, declared.stand_ins)
+    filled = declared.frame is not None and role in filled_parts(declared.frame.cord, declared.stand_ins)
     own = role in declared.from_variables and slot is declared.slots.get(role)
     if slot.node.variable or own or (filled and slot is declared.slots.get("text")):
         name = slot.node.variable or declared.from_variables[role]

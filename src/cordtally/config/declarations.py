@@ -8,16 +8,16 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from ..errors import AmbiguousText, CordTallyError, FieldError, TextError, UnknownName
-from ..exchange import Reading
+from ..exchange import Reading, read
 from ..model import Cord, Secret
-from ..model.placeholders import is_placeholder, variable_in
+from ..model.placeholders import is_placeholder
 from ..syntax import Slot, Tree, format_of, open_tree
 from .cords import Stated, cord_of, has_part
 from .layouts import CordPlaces, Layout, layouts_of, speaking
 from .matching import Found, Keys, find_cords
 from .speaking import find_speaking, find_texts
 from .spreading import spread
-from .stand_ins import filled_parts, with_stand_ins, without_stand_ins
+from .stand_ins import filled_parts, name_in, with_stand_ins, without_stand_ins
 from .symbols import engine_loaded
 from .variables import fill_in, filled_in
 
@@ -36,7 +36,8 @@ class Declared:
 
     ``reading`` is that of the text where there is one; ``from_variables`` names what is filled in while a program runs,
     ``overridden`` the variables that count instead of what stands in the file; ``pools`` holds the slots of settings by
-    their library. ``text`` is what was read, with ``stand_ins`` for parts that are filled in.
+    their library. Where parts of the text are filled in, ``text`` has ``stand_ins`` for them, and ``frame`` is its
+    reading: what edits go by, whatever the parts come to.
     """
 
     name: str
@@ -53,8 +54,9 @@ class Declared:
     from_variables: Mapping[str, str] = field(default_factory=dict)
     overridden: Mapping[str, str] = field(default_factory=dict)
     losing: Sequence[Loser] = ()
-    text: str | None = None
+    text: str = ""
     stand_ins: Mapping[str, str] = field(default_factory=dict)
+    frame: Reading | None = None
 
     @property
     def title(self) -> str:
@@ -215,13 +217,16 @@ def _declared(
             from_variables[role] = variable
         if value is not None:
             values[role] = value
-    stand_ins = _with_stand_ins(found, layout, values)
+    text, stand_ins = _with_stand_ins(found, layout)
+    known = "text" in values
+    if stand_ins and not known:
+        values["text"] = text
     overridden = filled_in(found, values, variables)
     made = replace(
         made, from_variables=from_variables, overridden={role: name for role, (name, _) in overridden.items()}
     )
     values |= {role: value for role, (_, value) in overridden.items()}
-    made = replace(made, text=values.get("text"), stand_ins=stand_ins)
+    made = replace(made, text=text, stand_ins=stand_ins)
     if not layout.files and not {"text", "engine_in"} & set(values) and (engine := engine_loaded(tree)) is not None:
         values["engine_in"] = engine
     try:
@@ -234,24 +239,30 @@ def _declared(
         return replace(made, problem=str(error).partition("\n")[0], losing=_losers(made, found))
     problem = None if cord is not None else _missing(made)
     if cord is not None and stand_ins and reading is not None:
+        frame = reading if not known else _frame(text.removeprefix(found.places.strips), reading.target)
         whole = {role: name for role, name in from_variables.items() if role != "text"}
-        filled = {role: variable_in(raw) or raw for role, raw in filled_parts(reading.cord, stand_ins).items()}
-        made = replace(made, from_variables=filled | whole)
-        cord = without_stand_ins(cord, stand_ins)
+        filled = {} if frame is None else filled_parts(frame.cord, stand_ins)
+        names = {role: name_in(raw, layout) or raw for role, raw in filled.items()}
+        made = replace(made, from_variables=names | whole, frame=frame)
+        cord = cord if known else without_stand_ins(cord, stand_ins)
     made = replace(made, cord=cord, reading=reading, problem=problem)
     return replace(made, losing=_losers(made, found))
 
 
-def _with_stand_ins(found: Found, layout: Layout, values: dict[str, str]) -> dict[str, str]:
-    """Put stand-ins into a text of which a part is not known; give what each stands for."""
+def _with_stand_ins(found: Found, layout: Layout) -> tuple[str, dict[str, str]]:
+    """A text with stand-ins for the parts that are filled in, and what each stands for; none where all of it is."""
     slot = found.slots.get("text")
-    if slot is None or "text" in values or slot.node.value is None or slot.node.variable is not None:
-        return {}
+    if slot is None or slot.node.value is None or slot.node.variable is not None:
+        return "", {}
     text, stand_ins = with_stand_ins(slot.node.value, layout)
-    if text in stand_ins or not stand_ins:
-        return {}  # all of it is filled in
-    values["text"] = text
-    return stand_ins
+    return (text, stand_ins) if stand_ins and text not in stand_ins else ("", {})
+
+
+def _frame(text: str, target: str) -> Reading | None:
+    try:
+        return read(text, driver=target)
+    except CordTallyError:
+        return None
 
 
 def _missing(made: Declared) -> str:

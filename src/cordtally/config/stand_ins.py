@@ -8,11 +8,14 @@ from collections.abc import Mapping
 from ..errors import CordTallyError
 from ..exchange import read
 from ..model import MASK, Cord, Host, Secret, clear
+from ..model.placeholders import variable_in
 from .layouts import Layout
 from .variables import patterns_of
 
 # what looks like a part that is filled in, where the file is nobody's
-_ANY = re.compile(r"\$\{(?P<name>\w[\w.-]*)[^{}]*\}|<%=\s*(?P<ruby>.*?)\s*%>|\{\{\s*(?P<mustache>.*?)\s*\}\}")
+_ANY = re.compile(
+    r"\$\{(?P<name>\w[\w.]*)(?P<behind>[^{}]*)\}|<%=\s*(?P<ruby>.*?)\s*%>|\{\{\s*(?P<mustache>.*?)\s*\}\}"
+)
 _PARTS = ("database", "user", "password")
 
 
@@ -72,5 +75,22 @@ def masked_text(text: str, layout: Layout, target: str | None) -> str:
         reading = read(bare, driver=target)
     except CordTallyError:
         return MASK
-    told = [bare[start:end] for start, end in reading.secret_spans if bare[start:end] not in stand_ins]
-    return restored(str(reading.text) if told else bare, stand_ins)
+    secret = [bare[start:end] for start, end in reading.secret_spans]
+    # a reference that has a default holds the secret, too
+    open_ones = all(one in stand_ins and _has_no_default(stand_ins[one], layout) for one in secret)
+    return restored(bare if open_ones else str(reading.text), stand_ins)
+
+
+def name_in(raw: str, layout: Layout) -> str | None:
+    """The variable that a reference names."""
+    match = _match(raw, layout)
+    return variable_in(raw) if match is None else match["name"]
+
+
+def _has_no_default(raw: str, layout: Layout) -> bool:
+    match = _match(raw, layout)
+    return match is not None and match.groupdict().get("default") is None and match.groupdict().get("behind", "") == ""
+
+
+def _match(raw: str, layout: Layout) -> re.Match[str] | None:
+    return next((match for one in (*patterns_of(layout), _ANY) if (match := one.fullmatch(raw)) is not None), None)
