@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
 from ..catalog import load_driver
@@ -13,7 +13,7 @@ from ..lines import DIALECTS, encode_value
 from ..model import Cord, Locator, clear
 from ..syntax.scalars import encode
 from .baring import bared
-from .filling import Raw, argument_lines, fill_template, template_roles
+from .filling import Raw, argument_lines, fill_template, leaves, template_roles
 from .layouts import CordPlaces, Layout, load_layouts, refuse_filling
 
 Keys = tuple[str, ...]
@@ -149,7 +149,8 @@ def _block(
         writing = write(bare, f"{driver}/arguments")
         lines += writing.ledger.losses
         below = _keys(places.options, named)
-        entries |= {(*below, *keys): value for keys, value in _leaves(writing.arguments or {})}
+        found = leaves(writing.arguments or {})
+        entries |= {(*below, *keys): one if isinstance(one, str) else Raw(repr(one)) for keys, one in found}
     return _FORMATS[layout.emit["format"]](entries), lines
 
 
@@ -235,15 +236,6 @@ def _with_text(
     lines = [line for line in writing.ledger if line.outcome.is_loss]
     values = {"text": writing.text.unmask()}
     return values | {role: clear(value) for role, value in beside.items()} | engine, lines
-
-
-def _leaves(arguments: Mapping[str, Any], above: Keys = ()) -> Iterator[tuple[Keys, str]]:
-    """Arguments by their keys; what is no text is written as it is."""
-    for key, value in arguments.items():
-        if isinstance(value, Mapping):
-            yield from _leaves(value, (*above, key))
-        else:
-            yield (*above, key), value if isinstance(value, str) else Raw(repr(value))
 
 
 def _keys(path: str, named: Mapping[str, str]) -> Keys:

@@ -3,22 +3,15 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from ..lines import DIALECTS, encode_value
+from ..syntax.languages import load_language
 from ..syntax.scalars import encode
 
 _PLACE = re.compile(r"\{(\w+)\}")
 _ROLES = {"text", "engine_in", "host", "port", "database", "user", "secret", "arguments"}
-# how a language writes one argument by name, and its words for what is no text
-_ENTRIES: Mapping[str, tuple[str, Mapping[object, str]]] = {
-    "python": ("{name}={value},", {}),
-    "javascript": ("{name}: {value},", {True: "true", False: "false", None: "null"}),
-    "typescript": ("{name}: {value},", {True: "true", False: "false", None: "null"}),
-    "ruby": ("{name}: {value},", {True: "true", False: "false", None: "nil"}),
-    "r": ("{name} = {value},", {True: "TRUE", False: "FALSE", None: "NULL"}),
-}
 
 
 class Raw(str):
@@ -82,16 +75,26 @@ def _written(match: re.Match[str], style: str, given: Mapping[str, str], named: 
 
 def argument_lines(arguments: Mapping[str, Any], language: str) -> list[str]:
     """Write the arguments of a driver as a language does, one a line."""
-    entry, _ = _ENTRIES[language]
+    entry = str(load_language(language)["named"]["entry"])
     return [entry.format(name=name, value=_literal(value, language)) for name, value in arguments.items()]
 
 
 def _literal(value: object, language: str) -> str:
-    words = _ENTRIES[language][1]
+    named = load_language(language)["named"]
     if isinstance(value, str):
         return encode(value, language)
     if isinstance(value, Mapping):
-        sign = {"python": "'{}': ", "r": "{} = "}.get(language, "{}: ")
-        inner = ", ".join(sign.format(name) + _literal(one, language) for name, one in value.items())
-        return f"list({inner})" if language == "r" else f"{{{inner}}}"
-    return words.get(value, repr(value)) if isinstance(value, bool) or value is None else repr(value)
+        pairs = [named["pair"].format(name=name, value=_literal(one, language)) for name, one in value.items()]
+        return str(named["map"]).replace("{pairs}", ", ".join(pairs))
+    if value is None or isinstance(value, bool):
+        return str(named[{None: "none", True: "true", False: "false"}[value]])
+    return repr(value)
+
+
+def leaves(arguments: Mapping[str, Any], above: tuple[str, ...] = ()) -> Iterator[tuple[tuple[str, ...], object]]:
+    """Give arguments by their keys, those within others below these."""
+    for key, value in arguments.items():
+        if isinstance(value, Mapping):
+            yield from leaves(value, (*above, key))
+        else:
+            yield (*above, key), value

@@ -63,7 +63,7 @@ class Layout(Record):
     tell what one document of several is for: its ``environment``, or its ``name``. ``emit`` says how a block is
     written: its format, its file, the driver of each engine, and how that platform refers to a secret. What
     ``fills_in`` a value can stand in none as it is; ``references`` are expressions for what does. ``rank`` orders
-    layouts whose files have the same name.
+    layouts whose files have the same name. The names of connections may be ``looked_up`` by programs and other files.
     """
 
     id: str
@@ -72,6 +72,7 @@ class Layout(Record):
     checked: bool
     files: tuple[str, ...]
     rank: int = 0
+    looked_up: bool = False
     relaxed: bool = False
     needs: tuple[str, ...] = ()
     fills_in: str = ""

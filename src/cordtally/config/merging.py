@@ -11,13 +11,10 @@ from pathlib import Path
 
 from ..errors import FieldError
 from ..model import Cord
-from ..syntax import Node, Source, Splice, Tree, format_of, open_tree, parse_text
+from ..syntax import Node, Source, Splice, Tree, format_of, language_facts, open_tree, parse_text
 from .declarations import Declared, declared_in
 from .emitting import Emission
 from .layouts import load_layouts
-
-_BRACED = frozenset(["json", "python", "php", "javascript", "typescript", "hcl"])
-_STATEMENTS = frozenset(["python", "bash"])  # at their top stand statements, and no entries of a map
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,6 +97,9 @@ class _Merger:
     def __init__(self, tree: Tree, block: str) -> None:
         self.tree, self.text, self.block = tree, tree.source.text, block
         self.newline = tree.source.newline
+        facts = language_facts(tree.format)
+        self.between: str | None = facts.get("between")  # entries in braces; None where an entry is a line
+        self.statements = bool(facts.get("statements"))
 
     def splices(self, into: Node, new: Node, depth: int = 0) -> list[Splice]:
         """The insertions that put the pairs of one map into another, those that both have being gone into."""
@@ -142,13 +142,12 @@ class _Merger:
         return [Splice(at, at, "".join(f"{line}{self.newline}" for line in missing))]
 
     def _inserted(self, into: Node, key: Node, value: Node, depth: int) -> Splice:
-        name = self.tree.format
-        raw = self._raw(key, value)
-        if name == "xml":
+        if self.tree.format == "xml":
             return self._element(into, value, depth)
-        if name in _BRACED and not (depth == 0 and name in _STATEMENTS):
+        raw = self._raw(key, value)
+        if self.between is not None and not (depth == 0 and self.statements):
             return self._entry(into, raw)
-        if name in _BRACED or not into.pairs or depth == 0:
+        if self.between is not None or not into.pairs or depth == 0:
             return self._at_end(raw, blank=depth == 0 and value.kind == "map")
         return self._line(into, raw)
 
@@ -159,7 +158,7 @@ class _Merger:
         while last.kind == "map" and last.pairs:
             last = last.pairs[-1][1]
         end = max(value.end, last.end)
-        if self.tree.format not in _BRACED:
+        if self.between is None:
             stop = self.block.find("\n", end)
             end = len(self.block) if stop < 0 else stop
         return textwrap.dedent(self.block[start:end]).strip("\n")
@@ -192,9 +191,8 @@ class _Merger:
         at = into.pairs[-1][1].end
         after = re.compile(r"\s*,").match(self.text, at)
         indented = self._indented(raw, self._column(into))
-        if after is None or self.tree.format == "hcl":
-            comma = "" if self.tree.format == "hcl" else ","
-            return Splice(at, at, f"{comma}{self.newline}{indented}")
+        if after is None:
+            return Splice(at, at, f"{self.between}{self.newline}{indented}")
         return Splice(after.end(), after.end(), f"{self.newline}{indented},")
 
     def _element(self, into: Node, value: Node, depth: int) -> Splice:

@@ -10,6 +10,7 @@ from ..exchange import write
 from ..model import Cord
 from ..syntax import Slot
 from .declarations import Declared
+from .filling import leaves
 from .matching import Keys
 from .texts import changed
 
@@ -44,12 +45,4 @@ def option_edits(declared: Declared, parts: Mapping[str, Any]) -> Iterator[tuple
 
 def _arguments(cord: Cord, target: str) -> dict[Keys, str]:
     bare = cord.copy_with(hosts=(), database=None, user=None, password=None)
-    return dict(_leaves(write(bare, target).arguments or {}))
-
-
-def _leaves(arguments: Mapping[str, Any], above: Keys = ()) -> Iterator[tuple[Keys, str]]:
-    for key, value in arguments.items():
-        if isinstance(value, Mapping):
-            yield from _leaves(value, (*above, key))
-        else:
-            yield (*above, key), str(value)
+    return {keys: str(value) for keys, value in leaves(write(bare, target).arguments or {})}

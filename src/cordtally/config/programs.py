@@ -19,7 +19,7 @@ from .emitting import Emission, variable_of
 from .filling import argument_lines
 
 FOLDER = Path(__file__).parents[1] / "catalog" / "programs"
-_PLACE = re.compile(r"\{(text|user|variable|arguments(?:\*2)?)\}")
+_PLACE = re.compile(r"^(?P<indent>[ ]*)\{arguments\}$|\{(?P<name>text|user|variable)\}", re.MULTILINE)
 
 
 @cache
@@ -61,12 +61,12 @@ def emit_program(cord: Cord, language: str, *, called: str = "tides", pooled: bo
     values = {"variable": variable, "user": encode(clear(cord.user or ""), facts["style"])}
     if writing.arguments is None:
         values["text"] = encode(writing.text.unmask(), facts["style"])
-    else:
-        lines = argument_lines(writing.arguments, language)
-        indent = "    " if language == "python" else "  "
-        values["arguments"] = "\n".join(indent + line for line in lines)
-        values["arguments*2"] = "\n".join(indent * 2 + line for line in lines)
-    text = _PLACE.sub(lambda match: values[match[1]], template.lstrip("\n"))
+    lines = argument_lines(writing.arguments, language) if writing.arguments is not None else []
+
+    def filled(match: re.Match[str]) -> str:
+        return values[match["name"]] if match["name"] else "\n".join(match["indent"] + line for line in lines)
+
+    text = _PLACE.sub(filled, template.lstrip("\n"))
     driver = load_driver(str(program["driver"]).partition("/")[0])
     packages = [f"{manager}: {one}" for manager, one in driver.packages.items()]
     packages += program.get("pooled_packages", []) if pooled else []

@@ -47,8 +47,8 @@ def find_uses(paths: Iterable[Path], declared: Iterable[Declared], given: Iterab
         The variables that the program will have; without it none is missed.
     """
     every = list(declared)
-    names = {_bare(one.name) for one in every if one.layout.id in {"tomcat", "wildfly", "aspnet", "appsettings"}}
-    relaxed = {name.casefold() for name in names} if any(one.layout.id == "appsettings" for one in every) else set()
+    names = {_bare(one.name) for one in every if one.layout.looked_up}
+    relaxed = {_bare(one.name).casefold() for one in every if one.layout.looked_up and one.layout.relaxed}
     missing = []
     for path in paths:
         for name, line, kind in _looked_up(path):

@@ -25,12 +25,12 @@ _BARE = r"(?P<bare>[^\s\"',;#<>(){}\[\]\\]{1,300})(?![(\[{)])"
 _SECRET = re.compile(SECRET_WORD, re.IGNORECASE)
 _NAME = re.compile(r"[A-Za-z0-9_.-]{1,100}")
 _SETTER = re.compile(r"set(?=[A-Z_])")
+_SET = re.compile(rf"\s*\(\s*{_QUOTED}\s*\)")
 _LONGEST_BEFORE = 60  # characters before a name that say what it is
 # what stands before a name (an end of it), what stands behind, and whether that says that the value is one
 _RULES = tuple(
     (None if before is None else re.compile(rf"(?:{before})$", re.IGNORECASE), re.compile(behind, re.IGNORECASE), told)
     for before, behind, told in (
-        (r"\bset", rf"\s*\(\s*{_QUOTED}\s*\)", True),
         (r"\b(?:set\w*|put|add\w*|define|env|getenv|config|with\w*)\s*\(\s*[\"']", rf"[\"']\s*,\s*{_QUOTED}", True),
         (None, rf"\??\s*:\s*(?:Optional\[)?(?:str|string|&?'?\w*\s?str)\]?(?:\s*\|\s*\w+)*\s*=\s*{_QUOTED}", True),
         (r"<", r"(?:\s[^<>]{0,200})?>(?P<bare>[^<>\s][^<>\n]{0,300})</", True),
@@ -116,18 +116,16 @@ def spot_pairs(line: str) -> Iterator[Pair]:
 def _around(line: str, name: str, start: int, end: int) -> Iterator[Pair]:
     """What stands around a name; a setter's name begins behind its ``set``."""
     short = name.rpartition(".")[2]
-    setter = _SETTER.match(short)
+    if _SETTER.match(short) is not None and (match := _SET.match(line, end)) is not None:
+        yield _pair(match, short[3:], told=True)
+        return
     ahead = line[max(0, start - _LONGEST_BEFORE) : start]
-    for number, (before, behind, told) in enumerate(_RULES):
-        if number == 0:
-            if setter is None:
-                continue
-        elif before is not None and before.search(ahead) is None:
-            continue
-        match = behind.match(line, end)
-        if match is not None:
-            yield _pair(match, short[3:] if number == 0 else name, told=told)
-            return
+    for before, behind, told in _RULES:
+        if before is None or before.search(ahead) is not None:
+            match = behind.match(line, end)
+            if match is not None:
+                yield _pair(match, name, told=told)
+                return
 
 
 def _pair(match: re.Match[str], name: str, *, told: bool) -> Pair:

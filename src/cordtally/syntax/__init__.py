@@ -5,7 +5,7 @@ Formats with a grammar are read through tree-sitter, files of lines by their rea
 
 from .files import Tree, format_of, open_tree, parse_text
 from .folders import walk
-from .languages import comment_sign
+from .languages import comment_sign, language_facts
 from .nodes import Host, Node, Number, Slot, inside, slots
 from .source import Source, Splice
 
@@ -20,6 +20,7 @@ __all__ = [
     "comment_sign",
     "format_of",
     "inside",
+    "language_facts",
     "open_tree",
     "parse_text",
     "slots",

@@ -68,6 +68,11 @@ class Tree(NamedTuple):
     root: Node
 
     @property
+    def language(self) -> str:
+        """The language of the file; of a notebook, that of its cells."""
+        return "python" if self.format == "notebook" else self.format
+
+    @property
     def equal(self) -> str:
         """Which of two equal keys counts for readers of the format: the ``first`` or the ``last``."""
         return DIALECTS[self.format].wins if self.format in DIALECTS else "last"

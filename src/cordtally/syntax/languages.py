@@ -23,9 +23,7 @@ def load_language(name: str) -> Mapping[str, Any]:
 @cache
 def load_forms(name: str) -> tuple[Form, ...]:
     """Load the ways in which a language writes strings; none for what has no strings of its own."""
-    if not (LANGUAGES / f"{name}.toml").is_file():
-        return ()
-    return tuple(Form(**form) for form in load_language(name).get("strings", ()))
+    return tuple(Form(**form) for form in language_facts(name).get("strings", ()))
 
 
 @cache
@@ -44,4 +42,9 @@ def known_endings() -> Mapping[str, str]:
 
 def comment_sign(name: str) -> str:
     """What begins a comment that ends with its line; empty for formats without such."""
-    return str(load_language(name).get("comment", "")) if (LANGUAGES / f"{name}.toml").is_file() else ""
+    return str(language_facts(name).get("comment", ""))
+
+
+def language_facts(name: str) -> Mapping[str, Any]:
+    """What is known about a format or language; nothing about one without a grammar."""
+    return load_language(name) if (LANGUAGES / f"{name}.toml").is_file() else {}

@@ -46,7 +46,7 @@ def parse_tree(text: str, name: str, *, all_of_it: bool = True) -> Node:
         When the grammar's package is not installed.
     """
     data, language = text.encode("utf-8"), load_language(name)
-    if "\r" in text and name == "dockerfile":  # its grammar wants a line to run on over a bare line end
+    if "\r" in text and language.get("bare_ends"):
         data = data.replace(b"\\\r\n", b"\\\n ")
     root, offsets = _parser(name).parse(data).root_node, Offsets(text, data)
     kind = language.get("kind", "")
