@@ -222,16 +222,25 @@ class SkippedShape(TypedDict):
 
 
 class HitShape(TypedDict):
-    """One find in a file; columns count from 1."""
+    """One find in a file; lines and columns count from 1, and the end is the place behind the last character."""
 
     path: str
     line: int
     column: int
+    end_line: int
     end_column: int
+    kind: Literal["cord", "pair", "reference"]
+    """A whole text, the secret of a name, or a look-up in the environment."""
     rule: str
     severity: Severity
+    confidence: Literal["certain", "likely", "possible"]
+    reason: str
+    """Why it is of that severity."""
     engine: str | None
     driver: str | None
+    environment: str | None
+    name: str | None
+    """What the secret is the value of, or the variable that is looked up."""
     masked: str
 
 
@@ -242,6 +251,8 @@ class Sweep(TypedDict):
     root: str
     files: int
     skipped: SkippedShape
+    not_read: list[str]
+    """The files that were too large, and the files and folders that could not be read."""
     hits: list[HitShape]
 
 

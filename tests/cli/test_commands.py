@@ -118,7 +118,7 @@ def test_dial(cli, harbour):
 def test_sweep_pool_and_drivers(cli, harbour):
     status, out, _ = cli("sweep", ".")
     assert (status, "services/fog-signal/.env:4:17" in out, "not-a-real" in out) == (1, True, False)
-    assert json.loads(cli("sweep", "services/survey", "--json")[1])["hits"][0]["column"] == 10
+    assert json.loads(cli("sweep", "services/survey", "--json")[1])["hits"][-1]["column"] == 10
     size = ["pool", "size", "--arrivals", "120/s", "--hold", "35ms", "--instances", "4", "--server-limit", "200", "--wait-target", "5ms@p99"]
     status, out, _ = cli(*size, "--plot", "sizes.png")
     assert (status, "pool size 5 per instance" in out, os.path.getsize("sizes.png") > 10_000) == (0, True, True)

@@ -19,7 +19,7 @@ FOUND = [
     ("postgresql://u:<password>@h/d", "cord-with-placeholder", "postgresql", 1),
     ("url: postgresql://h/d,", "cord", "postgresql", 6),
     ("sqlite:////var/lib/logbook.sqlite", "cord", "sqlite", 1),
-    ("postgresql://u:not-a-real-pw@h:x1/d", "cord-with-password", None, 1),
+    ("postgresql://u:not-a-real-pw@h:x1/d", "cord-with-password", "postgresql", 1),
     ("FOG_PASSWORD=not-a-real-pw", "secret-pair", None, 14),
     ('api_key: "not-a-real-pw"', "secret-pair", None, 11),
     ("  'client-secret' => 'not-a-real-pw',", "secret-pair", None, 23),
@@ -56,14 +56,14 @@ def test_found_with_its_place_and_masked(line, rule, engine, column):
 SECRET = "not-a-real-pw1"
 # a file, a line, and what is reported of it: the secret itself is in none
 WRITTEN = [
-    ("x.asp", f'conn.Open "DSN=desk;", "customs", "{SECRET}"', ["cord-unreadable"]),
-    ("x.pm", f'DBI->connect("dbi:Oracle:host=charts.greywick.example;sid=CHARTS", "keeper/{SECRET}", "")', ["cord"]),
+    ("x.asp", f'conn.Open "DSN=desk;", "customs", "{SECRET}"', ["cord", "secret-pair"]),
+    ("x.pm", f'DBI->connect("dbi:Oracle:host=charts.greywick.example;sid=CHARTS", "keeper/{SECRET}", "")', ["secret-pair"]),
     ("x.json", f'{{"Desk": "Server=customs.greywick.example;Database=desk;User Id=customs;Password={SECRET}"}}', ["cord-with-password"]),
     ("x.json", f'{{"Desk": "server=h;port=3306;uid=u;pwd={SECRET}"}}', ["cord-with-password"]),
     ("x.go", f'sql.Open("postgres", "user=keeper password={SECRET} dbname=tides host=gauge.greywick.example sslmode=disable")', ["cord-with-password"]),
     ("x.ipynb", f'{{"source": ["password = \\"{SECRET}\\"\\n"]}}', ["secret-pair"]),
     ("x.py", f'password: str = "{SECRET}"', ["secret-pair"]),
-    ("x.ts", f"password: string = '{SECRET}'", ["secret-pair"]),
+    ("x.ts", f"class Desk {{ password: string = '{SECRET}'; }}", ["secret-pair"]),
     ("x.java", f'ds.setPassword("{SECRET}");', ["secret-pair"]),
     ("x.java", f'info.setProperty("password", "{SECRET}");', ["secret-pair"]),
     ("x.php", f"define('DB_PASSWORD', '{SECRET}');", ["secret-pair"]),
@@ -122,13 +122,14 @@ def test_a_tree_with_ignored_binary_and_large_files(tmp_path):
         place.parent.mkdir(exist_ok=True)
         place.write_text(secret)
     (tmp_path / "binary").write_bytes(b"\0" + secret.encode())
-    (tmp_path / "large.txt").write_bytes(b"x" * (5 << 20))
+    with (tmp_path / "large.txt").open("wb") as stream:
+        stream.truncate((1 << 30) + 1)
     (tmp_path / "latin.txt").write_bytes(b"caf\xe9 " + secret.encode())
     (tmp_path / "link.env").symlink_to(tmp_path / "a.env")
     seen = []
     result = ct.sweep(tmp_path, progress=seen.append)
-    assert sorted(h.path.as_posix() for h in result.hits) == ["a.env", "inner/c.env", "keep.log", "latin.txt"]
-    assert (result.binary, result.too_large, seen[-1]) == (1, 1, result.files)
+    assert sorted(h.path.as_posix() for h in result.hits) == ["a.env", "inner/c.env", "inner/local.env", "keep.log", "latin.txt"]
+    assert (result.binary, len(result.too_large), seen[-1]) == (1, 1, result.files)
     assert "not-a-real" not in str(result.to_dict())
     assert len(ct.sweep(tmp_path / "a.env").hits) == 1
     with pytest.raises(FileNotFoundError):

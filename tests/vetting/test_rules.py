@@ -149,7 +149,7 @@ def test_a_tally_is_vetted_in_every_environment(harbour):
 def rules_of(rule, example):
     """The rules that report an example of a rule's subject."""
     if rule.subject is Subject.TREE:
-        return {hit.rule for hit in sweep_text(example + "\n", Path("x.toml"))}
+        return {hit.rule for hit in sweep_text(example + "\n", Path("x.py" if "environ" in example else "x.toml"))}
     if rule.subject is not Subject.POOL:
         return {found.rule for found in ct.vet(example)}
     settings_text, _, server = example.partition(" | ")

@@ -1,7 +1,7 @@
 """Connections in the files of frameworks: what a file declares, and edits of one part that leave the rest alone."""
 
 from .amending import Amendment, amend, amend_all
-from .declarations import Declared, declared_as, declared_in, secret_state
+from .declarations import Declared, declared_as, declared_in, declared_of, secret_state
 from .emitting import Emission, emit, emitted_layouts
 from .folders import declared_below
 from .merging import Merged, merge
@@ -20,6 +20,7 @@ __all__ = [
     "declared_as",
     "declared_below",
     "declared_in",
+    "declared_of",
     "emit",
     "emit_program",
     "emitted_layouts",

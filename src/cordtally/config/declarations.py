@@ -154,8 +154,12 @@ def declared_in(
     name = file_format or format_of(path)
     if name is None:
         raise FieldError(f"{path}: files of this kind are not read yet", path=path)
-    tree = open_tree(path, name, all_of_it=False)
-    every = tree.slots()
+    return declared_of(open_tree(path, name, all_of_it=False), variables=variables)
+
+
+def declared_of(tree: Tree, *, variables: Mapping[str, str] | None = None) -> list[Declared]:
+    """Give the connections that a file declares which was read already, as `declared_in` does."""
+    path, every = tree.source.path, tree.slots()
     made, claimed = list[Declared](), set[int]()
     for layout, environment in layouts_of(path, every):
         found = spread(layout, every)
@@ -227,7 +231,11 @@ def _declared(
     )
     values |= {role: value for role, (_, value) in overridden.items()}
     made = replace(made, text=text, stand_ins=stand_ins)
-    if not layout.files and not {"text", "engine_in"} & set(values) and (engine := engine_loaded(tree)) is not None:
+    if (
+        not layout.files
+        and not {"text", "engine_in"} & set(values)
+        and (engine := engine_loaded(tree.language, tree.source.text)) is not None
+    ):
         values["engine_in"] = engine
     try:
         cord, reading = cord_of(Stated(layout, found.places, values, found.options))

@@ -6,12 +6,12 @@ import re
 from functools import cache
 
 from ..catalog import load_driver, load_index
-from ..syntax import Tree, language_facts
+from ..syntax import language_facts
 
 
-def engine_loaded(tree: Tree) -> str | None:
+def engine_loaded(language: str, text: str) -> str | None:
     """Give the one engine that the drivers which a program loads are for; None where it loads none, or several's."""
-    found = {engine for pattern, engine in _patterns(tree.language) if pattern.search(tree.source.text)}
+    found = {engine for pattern, engine in _patterns(language) if pattern.search(text)}
     return found.pop() if len(found) == 1 else None
 
 

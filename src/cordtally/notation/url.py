@@ -156,12 +156,15 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     hosts: list[Piece] = []
     path: Piece | None = None
     query: list[Piece] = []
-    named = not dialect.user.strict or any(f.role == "user" for f in fields)
+    roles = {part.role for part in fields}
+    named = not dialect.user.strict or "user" in roles
     orphan = False  # a port whose host was refused goes with it
     for part in fields:
         try:
             match part.role:
                 case "user":
+                    if dialect.user.alone == "password" and "password" not in roles:
+                        raise CannotHold("a user name without a password would be read as the password")  # noqa: TRY301
                     user.insert(0, piece_of(part.value, render_user(as_text(part.value), dialect.user)))
                 case "password":
                     if not named:

@@ -27,6 +27,7 @@ class User(Record):
     ``allowed`` lists all that may stand there beside ASCII letters and digits, where it lists anything; where an @
     ``behind`` the authority is ``refused``, or ``refused-alone``, where no other is, it shows a part that ended early;
     ``strict`` refuses what must be escaped and a password without a user; ``needs_host`` refuses an ``@`` at the end.
+    What stands ``alone``, without a colon, is the user, or the password.
     """
 
     at: Literal["first", "last"] = "first"
@@ -37,6 +38,7 @@ class User(Record):
     behind: Literal["kept", "refused", "refused-alone"] = "kept"
     strict: bool = False
     needs_host: bool = False
+    alone: Literal["user", "password"] = "user"
 
 
 def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks: list[Remark]) -> int:
@@ -78,8 +80,9 @@ def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks:
     user_end = at if colon < 0 else colon
     if user_end > start:
         raw = text[start:user_end]
-        fields.append(Field("user", None, _decoded(raw, flags), start, user_end, start))
-        _remark_raw("user name", raw, start, user_end, remarks)
+        role = flags.alone if colon < 0 else "user"
+        fields.append(Field(role, None, _decoded(raw, flags), start, user_end, start))
+        _remark_raw("user name" if role == "user" else "password", raw, start, user_end, remarks)
     if colon >= 0:
         raw = text[colon + 1 : at]
         fields.append(Field("password", None, _decoded(raw, flags), colon + 1, at, colon + 1))

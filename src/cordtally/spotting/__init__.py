@@ -1,6 +1,9 @@
-"""Candidates in any text: spans that look like a connection string, or like a secret's name with its value."""
+"""Candidates inside a larger text: lines, strings of programs, values of files that hold settings."""
 
+from .files import spot_file
 from .lines import Candidate, spot
-from .telling import telling_lines
+from .sifting import blocks, sift
+from .spots import Spot
+from .values import names_no_secret
 
-__all__ = ["Candidate", "spot", "telling_lines"]
+__all__ = ["Candidate", "Spot", "blocks", "names_no_secret", "sift", "spot", "spot_file"]

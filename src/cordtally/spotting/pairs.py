@@ -20,8 +20,10 @@ class Pair(NamedTuple):
     told: bool
 
 
-_QUOTED = r"(?:(?P<quote>\\?[\"'])(?P<quoted>[^\"'\\\n]{1,300})(?P=quote))"
-_BARE = r"(?P<bare>[^\s\"',;#<>(){}\[\]\\]{1,300})(?![(\[{)])"
+_QUOTED = r"(?:(?:@|N|L|u8?|f|r|b)?(?P<quote>\\?[\"'`])(?P<quoted>[^\"'`\\\n]{1,300})(?P=quote))"
+_BARE = r"(?P<bare>[^\s\"'`,;#<>(){}\[\]\\]{1,300})(?![(\[{)])"
+_STRING = r"[\"'][^\"'\n]{0,200}[\"']"
+_OPTION = r"[\"']?(?P<bare>[^\s\"'$%&|;-][^\s\"'|;&]{2,100})"
 _SECRET = re.compile(SECRET_WORD, re.IGNORECASE)
 _NAME = re.compile(r"[A-Za-z0-9_.-]{1,100}")
 _SETTER = re.compile(r"set(?=[A-Z_])")
@@ -32,61 +34,61 @@ _RULES = tuple(
     (None if before is None else re.compile(rf"(?:{before})$", re.IGNORECASE), re.compile(behind, re.IGNORECASE), told)
     for before, behind, told in (
         (r"\b(?:set\w*|put|add\w*|define|env|getenv|config|with\w*)\s*\(\s*[\"']", rf"[\"']\s*,\s*{_QUOTED}", True),
+        (r"\{\s*", rf"\s*,\s*{_QUOTED}\s*\}}", True),
         (None, rf"\??\s*:\s*(?:Optional\[)?(?:str|string|&?'?\w*\s?str)\]?(?:\s*\|\s*\w+)*\s*=\s*{_QUOTED}", True),
+        (None, rf"\s+As\s+\w+\s*=\s*{_QUOTED}", True),
+        (r"^\s*|[,({]\s*:?|\s:", rf"\s+{_QUOTED}\s*(?:[;,)}}\]]|$)", True),
+        (r"\bset\s+(?:-\w+\s+)*", rf"\s+(?:{_QUOTED}|(?P<bare>[^\s\"'$(=]+)$)", True),
+        (r"\s-", rf"\s+{_QUOTED}", True),
+        (
+            r"<(?:key|[\w-]*name)>[\w.-]{0,40}?",
+            r"[\w.-]*</[\w-]+>\s*<[\w-]*(?:value|string)>(?P<bare>[^<>\n]{1,300})</",
+            True,
+        ),
         (r"<", r"(?:\s[^<>]{0,200})?>(?P<bare>[^<>\s][^<>\n]{0,300})</", True),
         (r"\b(?:name|key)\s*=\s*[\"']", rf"[\"'][^<>\n]{{0,200}}?\bvalue\s*=\s*{_QUOTED}", True),
         (r"^\s*(?:ENV|ARG)\s+", r"\s+(?P<bare>[^\s=]\S{0,300})$", True),
-        (None, rf"[\"']?\s*(?::=|=>|[:=])\s*(?:{_QUOTED}|{_BARE})", False),
+        (None, rf"(?:[\"'`]\]?)?\s*(?::=|=>|:(?!:)|=)\s*(?:{_QUOTED}|{_BARE})", False),
     )
 )
+_UPTO = r"[^\n|;&]{0,200}?"  # the rest of a command
+_HOST = r"[\"'](?:[\w-]+\.[\w.-]+|localhost)[\"']"
+_CONNECT = rf"\b\w*(?:connect|open)\w*\s*\(\s*{_HOST}\s*,\s*{_STRING}\s*,\s*"
 # words of clients, servers and SQL, whose names do not sound like a secret
 _WORDS = tuple(
     (name, re.compile(one, re.IGNORECASE))
     for name, one in (
+        ("-p", rf"\b(?:mysql|mariadb)(?:dump|admin|import|check)?\b{_UPTO}\s-p(?!assw|ort|rot|ipe|lug){_OPTION}"),
+        ("-a", rf"\bredis-cli\b{_UPTO}\s-a\s+{_OPTION}"),
+        ("-P", rf"\bsqlcmd\b{_UPTO}\s-P\s+{_OPTION}"),
+        ("-pas", rf"\b(?:isql|gbak|gsec|gfix|nbackup)\b{_UPTO}\s-pas?\w*\s+{_OPTION}"),
         (
-            "-p",
-            r"\b(?:mysql|mariadb)(?:dump|admin|import|check)?\b[^\n|;&]{0,200}?\s-p(?P<bare>[^\s\"'$][^\s\"'|;&]{2,100})",
+            "user/password",
+            r"\b(?:sqlplus|rman|expdp|impdp|sqlldr|exp|imp)\s+(?:-\w+\s+)*[\"']?\w{1,30}/(?P<bare>[^\s@\"'$]{2,60})@",
         ),
-        ("-a", r"\bredis-cli\b[^\n|;&]{0,200}?\s-a\s+(?P<bare>[^\s\"'$-][^\s\"'|;&]{2,100})"),
-        ("-P", r"\bsqlcmd\b[^\n|;&]{0,200}?\s-P\s+(?P<bare>[^\s\"'$-][^\s\"'|;&]{2,100})"),
-        ("requirepass", r"^\s*(?:requirepass|masterauth)\s+(?P<bare>[^\s\"'#]{3,300})"),
-        ("IDENTIFIED BY", rf"\bIDENTIFIED\s+(?:WITH\s+\w+\s+)?BY\s+{_QUOTED}"),
-        ("PASSWORD", rf"\b(?:ROLE|USER|LOGIN)\b[^\n;]{{0,200}}?\bPASSWORD\s*=?\s*{_QUOTED}"),
+        ("Open", rf"\.Open\s+\"[^\"\n]*\"\s*,\s*\"[^\"\n]*\"\s*,\s*{_QUOTED}"),
+        ("connect", rf"[\"'](?:jdbc|dbi|odbc|DSN)[^\"'\n]{{1,300}}[\"']\s*,\s*{_STRING}\s*,\s*{_QUOTED}"),
+        ("connect", _CONNECT + _QUOTED),
+        ("connect", rf"\bdatabase\s*\(\s*{_STRING}\s*,\s*{_STRING}\s*,\s*{_QUOTED}"),
+        ("acl", r"^\s*user\s+\S+\s+on\s[^\n]{0,200}?>(?P<bare>\S{3,300})"),
+        ("requirepass", r"(?:^\s*|--)(?:requirepass|masterauth)\s+[\"']?(?P<bare>[^\s\"'#]{3,300})"),
+        ("login", r"\blogin\s+\S+\s+password\s+(?P<bare>\S{3,300})"),
+        ("IDENTIFIED", r"\b(?:USER|TO)\s+\w+\s+IDENTIFIED\s+BY\s+\"(?P<bare>[^\"\n]{1,300})\""),
+        (
+            "IDENTIFIED BY",
+            rf"(?:^\s*|\b(?:USER|ROLE|TO|GRANT)\b[^;\n]{{0,200}}?)\bIDENTIFIED\s+(?:WITH\s+\w+\s+)?BY\s+{_QUOTED}",
+        ),
+        ("WITH PASSWORD", rf"\b(?:CREATE|ALTER)\s+(?:ROLE|USER|LOGIN)\b[^\n;]{{0,200}}?\bPASSWORD\s*=?\s*{_QUOTED}"),
+        ("OPTIONS PASSWORD", rf"\bOPTIONS\s*\([^\n;]{{0,200}}?\bPASSWORD\s+{_QUOTED}"),
+        ("SET PASSWORD", rf"\bSET\s+PASSWORD\b[^\n;]{{0,200}}?=\s*(?:PASSWORD\s*\(\s*)?{_QUOTED}"),
     )
 )
 CLIENT_WORDS = frozenset(name for name, _ in _WORDS)
 _SAYS = re.compile(
-    r"\b(?:mysql|mariadb|redis-cli|sqlcmd|requirepass|masterauth|identified|alter|create)", re.IGNORECASE
-)
-
-
-_PARTS = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
-# words that are a secret's name as a whole or within; others count as a whole word alone
-_WITHIN = re.compile(
-    r"passw|passph|pwd|secret|credential|storage_connection_string"
-    r"|(?:api|access|private|account|scram|ssl|client|shared)[ _.-]?key",
+    r"\b(?:mysql|mariadb|redis-cli|sqlcmd|requirepass|masterauth|identified|alter|create|set|login|jdbc|dbi|odbc|dsn|user\s|"
+    r"sqlplus|rman|expdp|impdp|sqlldr|exp|imp|isql|gbak|gsec|database\s?\(|open\s+\"|\w*(?:connect|open)\w*\s?\()",
     re.IGNORECASE,
 )
-_WHOLE = frozenset(
-    ["pass", "pw", "psw", "dbpass", "userpass", "mypass", "rootpass", "mysqlpass", "pgpass", "smtppass", "ftppass"]
-)
-_TOKENS = frozenset(["token", "tokens", "authtoken", "accesstoken", "assertion"])
-_LEAST_TOKEN = 16  # characters
-
-
-def is_secret_name(name: str, value: str) -> bool:
-    """Whether a name is one of a secret: by its words, since ``minipass`` and ``pass_count`` hold one by chance.
-
-    Programs are full of tokens that are no secret: one counts where its value looks like one.
-    """
-    if _WITHIN.search(name) is not None:
-        return True
-    parts = [word.casefold() for word in _PARTS.findall(name) if not word.isdigit()]
-    if parts and parts[-1] in _WHOLE:
-        return True
-    words = set(parts)
-    looks = len(value) >= _LEAST_TOKEN and any(c.isdigit() for c in value) and any(c.isalpha() for c in value)
-    return bool(words & _TOKENS) and looks
 
 
 def says_secret(line: str) -> bool:
@@ -104,7 +106,7 @@ def spot_pairs(line: str) -> Iterator[Pair]:
         if start <= last:
             continue
         match = _NAME.match(line, start)
-        if match is None:
+        if match is None or line[max(0, start - 2) : start] in {'?"', "?'"}:  # one of two strings, and no name
             continue
         last = match.end()
         yield from _around(line, match[0], start, match.end())
@@ -115,6 +117,8 @@ def spot_pairs(line: str) -> Iterator[Pair]:
 
 def _around(line: str, name: str, start: int, end: int) -> Iterator[Pair]:
     """What stands around a name; a setter's name begins behind its ``set``."""
+    bare = name.lstrip("-")
+    start, name = start + len(name) - len(bare), bare
     short = name.rpartition(".")[2]
     if _SETTER.match(short) is not None and (match := _SET.match(line, end)) is not None:
         yield _pair(match, short[3:], told=True)

@@ -1,112 +1,84 @@
-"""Sweeps a source tree for connection strings and credentials: any text file, honouring .gitignore.
+"""Sweeps a source tree: walks it, sifts the bytes of its files, and has judged what is spotted in the few that tell.
 
-What a candidate looks like is left to ``cordtally.spotting``, the rules' words to ``cordtally.vetting``.
+What a candidate looks like is left to ``cordtally.spotting``, what it means to ``judging``, the rules' words to
+``cordtally.vetting``.
 """
 
 from __future__ import annotations
 
+import os
+import re
+import stat
 from collections.abc import Callable, Iterable, Iterator
-from contextlib import suppress
-from dataclasses import dataclass
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
+from contextlib import ExitStack
+from dataclasses import dataclass, field, replace
+from itertools import islice
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import BinaryIO
 
-from ..errors import AmbiguousText, TextError
-from ..exchange import Reading, read
 from ..journal import note
-from ..model import MASK
-from ..results import Result
-from ..spotting import Candidate, spot, telling_lines
-from ..syntax import walk
-from ..text import decoded, doubtful_spans, encoding_of, mask_spans
-from ..vetting import RULES, RuleId, Severity
+from ..spotting import blocks, sift, spot_file
+from ..syntax import format_of, walk
+from ..vetting import Severity
+from .declared import Stated, stated_in
+from .engines import engine_said
+from .hits import Hit, Sweep
+from .judging import OF_OTHERS, SECRETS, Surroundings, judge
+from .places import kind_of_place, roots_shown
+from .texts import Text, text_of
 
-if TYPE_CHECKING:
-    pass
-
-LARGEST_FILE = 4 << 20
-_LONGEST_LINE = 20_000
+LARGEST_FILE = 1 << 30
+_WHOLE = 8 << 20  # bytes of a file that is held as a whole; a larger one is searched block by block
 _PROBE = 8192
-_CODE_ENDINGS = """
-    py pyi js jsx mjs ts tsx java kt scala groovy go rs c h cc cpp hpp cs fs vb rb php pl pm r swift m lua dart ex exs
-    erl hs clj sql
-"""
-_CODE = frozenset(f".{ending}" for ending in _CODE_ENDINGS.split())
+_BATCH = 64  # files that are handed to a worker at once
+_ENOUGH = 400  # files from which on workers pay
+_NO_DATABASE = frozenset(["redis"])  # nobody calls it "the database"
+_DATABASE = re.compile(r"(?:^|[^a-z])(?:db|database)(?![a-z])", re.IGNORECASE)
+_NEAR = 2  # lines between a text and a secret that belong together
+_SECRET_FORMATS = frozenset(["variables", "r-variables", "passwords", "option-file"])
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Hit:
-    """One thing that a sweep found; ``line`` and ``column`` count from 1; ``masked`` may be shown, the rest not."""
+@dataclass(slots=True)
+class Found:
+    """What the search of some files came to."""
 
-    path: Path
-    line: int
-    column: int
-    end_column: int
-    rule: RuleId
-    engine: str | None
-    driver: str | None
-    masked: str
-
-    @property
-    def severity(self) -> Severity:
-        """How much it matters."""
-        return RULES[self.rule].severity
-
-    def to_dict(self) -> dict[str, object]:
-        """Give the hit as plain values."""
-        return {
-            "path": self.path.as_posix(),
-            "line": self.line,
-            "column": self.column,
-            "end_column": self.end_column,
-            "rule": self.rule.value,
-            "severity": self.severity.value,
-            "engine": self.engine,
-            "driver": self.driver,
-            "masked": self.masked,
-        }
-
-
-@dataclass(slots=True, repr=False)
-class Sweep(Result):
-    """The result of a sweep: hits by place, and what was passed over."""
-
-    _rows = "hits"
-    root: Path
-    hits: list[Hit]
+    hits: list[Hit] = field(default_factory=list)
     files: int = 0
     binary: int = 0
-    too_large: int = 0
-    unreadable: int = 0
-
-    def _summary(self) -> str:
-        hits, files = len(self.hits), self.files
-        return f"{hits} hit{'' if hits == 1 else 's'} in {files} file{'' if files == 1 else 's'} of {self.root}"
-
-    def to_dict(self) -> dict[str, object]:
-        """Give ``cordtally/sweep/1``."""
-        return {
-            "schema": "cordtally/sweep/1",
-            "root": self.root.as_posix(),
-            "files": self.files,
-            "skipped": {"binary": self.binary, "too_large": self.too_large, "unreadable": self.unreadable},
-            "hits": [hit.to_dict() for hit in self.hits],
-        }
+    too_large: list[Path] = field(default_factory=list)
+    unreadable: list[Path] = field(default_factory=list)
+    shown: list[tuple[Path, str]] = field(default_factory=list)
 
 
-def sweep(path: str | Path, *more: str | Path, progress: Callable[[int], None] | None = None) -> Sweep:
-    """Search a file or a tree, or several of them.
+def sweep(
+    path: str | Path,
+    *more: str | Path,
+    progress: Callable[[int], None] | None = None,
+    workers: int | None = None,
+    executor: Executor | None = None,
+) -> Sweep:
+    """Search a file or a tree, or several of them, for connection strings, secrets and look-ups.
 
     Parameters
     ----------
     path : str or Path
         A file, or a folder whose ``.gitignore`` files are honoured; version-control folders are never entered, and
-        links are not followed.
+        links are not followed. Variables and password files that are ignored are searched, too.
     more : str or Path
         Further ones. Places of hits begin at the tree where there is one, and at the current folder where there are
         several.
     progress : callable, optional
         Called with the number of files read so far.
+    workers : int, optional
+        How many processes search; as many as there are processors where a tree has many files, if not given.
+    executor : concurrent.futures.Executor, optional
+        Searches instead of processes of this one's: it sees the same files, under the same paths.
+
+    Returns
+    -------
+    Sweep
+        The hits by file and place, and which files were passed over.
 
     Raises
     ------
@@ -117,85 +89,239 @@ def sweep(path: str | Path, *more: str | Path, progress: Callable[[int], None] |
     for root in roots:
         if not root.exists():
             raise FileNotFoundError(f"{root} does not exist")
-    result = Sweep(Path() if more else roots[0], [])
-
-    def unreadable(folder: Path) -> None:
-        result.unreadable += 1
-
-    for root in roots:
-        for place in [root] if root.is_file() else walk(root, unreadable):
-            text = _text_of(place, result)
-            if text is None:
-                note("sweeping", "%s: not searched", place)
-                continue
-            result.files += 1
-            result.hits.extend(sweep_text(text, place if more or root.is_file() else place.relative_to(root)))
-            if progress is not None:
-                progress(result.files)
+    result = Sweep(Path() if more else roots[0])
+    jobs = _jobs(roots, result, several=bool(more))
+    shown = list[tuple[Path, str]]()
+    for found in _searched(jobs, workers, executor):
+        result.files += found.files
+        result.binary += found.binary
+        result.hits += found.hits
+        result.too_large += found.too_large
+        result.unreadable += found.unreadable
+        shown += found.shown
+        if progress is not None:
+            progress(result.files)
+    result.hits = _in_sight([*result.hits], shown)
+    result.hits.sort(key=lambda hit: (hit.path.as_posix(), hit.line, hit.column))
     return result
 
 
-def sweep_text(text: str, path: Path) -> Iterator[Hit]:
-    """Search one text, line by line."""
-    code = path.suffix.lower() in _CODE
-    for number, line in telling_lines(text):
-        for candidate in spot(line[:_LONGEST_LINE], code=code):
-            yield _judge(line, number, candidate, path)
+@dataclass(frozen=True, slots=True)
+class Job:
+    """A file to search: where it is, its path in the tree, and whether version control ignores it."""
+
+    place: Path
+    path: Path
+    ignored: bool = False
 
 
-_OF_STATE = {"literal": RuleId.CORD_WITH_PASSWORD, "placeholder": RuleId.CORD_WITH_PLACEHOLDER}
+def _jobs(roots: Iterable[Path], result: Sweep, *, several: bool) -> Iterator[Job]:
+    for root in roots:
+        if not root.is_dir():
+            yield Job(root, root if several or not root.is_absolute() else Path(root.name))
+            continue
+        left_out = list[Path]()
+        for place in walk(root, result.unreadable.append, left_out.append):
+            for other in left_out:
+                if format_of(other) in _SECRET_FORMATS:
+                    yield Job(other, other if several else other.relative_to(root), ignored=True)
+            left_out.clear()
+            yield Job(place, place if several else place.relative_to(root))
+        for other in left_out:
+            if format_of(other) in _SECRET_FORMATS:
+                yield Job(other, other if several else other.relative_to(root), ignored=True)
 
 
-def _judge(line: str, number: int, candidate: Candidate, path: Path) -> Hit:
-    text = candidate.text(line)
-    rule, engine, driver, masked = RuleId.SECRET_PAIR, None, None, f"{candidate.name}={MASK}"
-    if candidate.kind == "cord":
-        try:
-            reading = read(text)
-        except AmbiguousText as error:
-            readings = list(_readings(text, error.targets))
-            secret = [one for one in readings if one.password_state == "literal"]
-            rule = RuleId.CORD_WITH_PASSWORD if secret else RuleId.CORD_UNREADABLE
-            shown = [str(one.text) for one in secret or readings]
-            masked = min(shown, key=len) if shown else mask_spans(text, doubtful_spans(text))
-        except TextError:
-            masked = mask_spans(text, doubtful_spans(text))
-            user = text.partition("://")[2].rpartition("@")[0]
-            rule = RuleId.CORD_WITH_PASSWORD if ":" in user else RuleId.CORD_UNREADABLE
-        else:
-            engine, driver, masked = reading.cord.engine, reading.driver, str(reading.text)
-            rule = _OF_STATE.get(reading.password_state, RuleId.CORD)
-    return Hit(
-        path=path,
-        line=number,
-        column=candidate.start + 1,
-        end_column=candidate.end + 1,
-        rule=rule,
-        engine=engine,
-        driver=driver,
-        masked=masked,
-    )
+def _searched(jobs: Iterator[Job], workers: int | None, executor: Executor | None) -> Iterator[Found]:
+    """Search in this process where there is little to do, and in others where there is much."""
+    if executor is None:
+        count = workers or os.cpu_count() or 1
+        first = list(islice(jobs, _ENOUGH if workers is None else 1))
+        if count == 1 or len(first) < (_ENOUGH if workers is None else 1):
+            for job in first:
+                yield search([job])
+            for job in jobs:
+                yield search([job])
+            return
+        with ExitStack() as stack:
+            pool = stack.enter_context(ProcessPoolExecutor(count))
+            yield from _spread(_chain(first, jobs), pool, 2 * count)
+        return
+    yield from _spread(jobs, executor, 64)
 
 
-def _readings(text: str, targets: Iterable[str]) -> Iterator[Reading]:
-    """A text as each driver reads it; one that refuses it does not count."""
-    for target in targets:
-        with suppress(TextError):
-            yield read(text, driver=target)
+def _chain(first: list[Job], others: Iterator[Job]) -> Iterator[Job]:
+    yield from first
+    yield from others
 
 
-def _text_of(place: Path, result: Sweep) -> str | None:
+def _spread(jobs: Iterator[Job], executor: Executor, most: int) -> Iterator[Found]:
+    """Hand batches out, no more of them at once than are needed: memory does not grow with the tree."""
+    waiting = set[Future[Found]]()
     try:
-        with place.open("rb") as stream:
-            head = stream.read(_PROBE)
-            if encoding_of(head) is None:
-                result.binary += 1
-                return None
-            rest = stream.read(LARGEST_FILE + 1)
+        while batch := list(islice(jobs, _BATCH)):
+            waiting.add(executor.submit(search, batch))
+            if len(waiting) >= most:
+                done, waiting = wait(waiting, return_when=FIRST_COMPLETED)
+                yield from (one.result() for one in done)
+        for one in waiting:
+            yield one.result()
+    finally:
+        for one in waiting:
+            one.cancel()
+
+
+def search(jobs: list[Job]) -> Found:
+    """Search some files, one after the other; what is run in a worker."""
+    found = Found()
+    for job in jobs:
+        _search_file(job, found)
+    return found
+
+
+def _search_file(job: Job, found: Found) -> None:
+    try:
+        descriptor = os.open(job.place, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
+        with os.fdopen(descriptor, "rb", buffering=0) as stream:
+            status = os.fstat(descriptor)
+            if not stat.S_ISREG(status.st_mode):
+                found.unreadable.append(job.path)
+                return
+            if status.st_size > LARGEST_FILE:
+                found.too_large.append(job.path)
+                return
+            data = _read(stream, min(status.st_size + 1, _WHOLE + 1))
+            if len(data) > _WHOLE:
+                _search_blocks(job, stream, data, found)
+                return
     except OSError:
-        result.unreadable += 1
-        return None
-    if len(rest) > LARGEST_FILE:
-        result.too_large += 1
-        return None
-    return decoded(head + rest)
+        note("sweeping", "%s: cannot be read", job.path)
+        found.unreadable.append(job.path)
+        return
+    text = text_of(data)
+    if text is None:
+        found.binary += 1
+        return
+    found.files += 1
+    found.shown += [(job.path, root) for root in roots_shown(job.path.name, data)]
+    around = _surroundings(job, status)
+    found.hits += hits_in(text, around)
+
+
+def _read(stream: BinaryIO, size: int) -> bytes:
+    pieces, left = [], size
+    while left > 0 and (piece := stream.read(left)):
+        pieces.append(piece)
+        left -= len(piece)
+    return b"".join(pieces)
+
+
+def _surroundings(job: Job, status: os.stat_result | None = None) -> Surroundings:
+    held = job.ignored or format_of(job.path) == "passwords"
+    open_to_others = held and status is not None and os.name == "posix" and bool(status.st_mode & 0o044)
+    return Surroundings(job.path, ignored=job.ignored, readable_by_others=open_to_others)
+
+
+def hits_in(text: Text, around: Surroundings) -> list[Hit]:
+    """Search one text, whose bytes are sifted first."""
+    stretches = sift(text.data) if not _is_all_told(around.path) else [(0, len(text.data))]
+    if not stretches:
+        return []
+    format_name = format_of(around.path)
+    spans = text.spans(stretches)
+    spots = spot_file(text.characters, around.path, format_name, spans)
+    stated = list[Stated]()
+    if format_name is not None and any(spot.engine is None and spot.kind != "reference" for spot in spots):
+        stated, loaded = stated_in(text.characters, around.path, format_name)
+        around = replace(around, engine=loaded)
+    if around.engine is None and spots:
+        around = replace(around, engine=engine_said(text.characters))
+    found = list[Hit]()
+    for spot in spots:
+        beside = next((one for one in stated if one.start <= spot.start < one.end), None)
+        hit = judge(spot, around, text.place(spot.start, spot.end), beside)
+        if hit is not None:
+            found.append(hit)
+    return _with_engines(found, around)
+
+
+def _with_engines(hits: list[Hit], around: Surroundings) -> list[Hit]:
+    """Give secrets the engine of a text in the same line, or of all texts where a file has those of one alone."""
+    texts = [hit for hit in hits if hit.kind == "cord" and hit.engine is not None]
+    engines = {hit.engine for hit in hits if hit.engine is not None}
+    only = next(iter(engines)) if len(engines) == 1 else None
+    if not texts or kind_of_place(around.path) == "test":
+        return hits
+    made = list[Hit]()
+    for hit in hits:
+        named = hit.name or ""
+        if hit.kind == "pair" and hit.engine is None and not OF_OTHERS.search(named):
+            near = sorted((abs(one.line - hit.line), one.engine) for one in texts)[0]
+            engine = near[1] if near[0] <= _NEAR else only
+            if engine not in _NO_DATABASE or _DATABASE.search(named) is None:
+                hit = replace(hit, engine=engine)  # noqa: PLW2901
+        made.append(hit)
+    return made
+
+
+def sweep_text(text: str, path: Path) -> list[Hit]:
+    """Search one text, as it would stand in a file of that path."""
+    return hits_in(Text(text.encode("utf-8", "replace"), text), Surroundings(path))
+
+
+def _is_all_told(path: Path) -> bool:
+    """Whether a file's name tells that each line is a secret: password files, user lists of poolers."""
+    return format_of(path) == "passwords" or path.name.casefold() == "userlist.txt"
+
+
+def _search_blocks(job: Job, stream: BinaryIO, first: bytes, found: Found) -> None:
+    """Search a file that is too large to be held: block by block, by its lines."""
+    if b"\0" in first[:_PROBE]:
+        found.binary += 1
+        return
+    found.files += 1
+    around = _surroundings(job)
+    lines, columns = 0, 0  # before the block: whole lines, and characters of the line that it begins in
+    for data, kept in blocks(stream, first):
+        text = Text(data, data.decode("utf-8", "replace"))
+        inner = len(data[:kept].decode("utf-8", "replace"))
+        for spot in spot_file(text.characters, job.path, None, text.spans(sift(data))):
+            if spot.start >= inner:  # the next block has it whole
+                continue
+            line, column, end_line, end_column = text.place(spot.start, spot.end)
+            place = (
+                line + lines,
+                column + columns * (line == 1),
+                end_line + lines,
+                end_column + columns * (end_line == 1),
+            )
+            if (hit := judge(spot, around, place)) is not None:
+                found.hits.append(hit)
+        ends = text.characters.count("\n", 0, inner)
+        columns = inner - text.characters.rfind("\n", 0, inner) - 1 if ends else columns + inner
+        lines += ends
+
+
+def _in_sight(hits: list[Hit], shown: list[tuple[Path, str]]) -> list[Hit]:
+    """Hits of secrets below a folder that a server's configuration in the tree shows are errors."""
+    folders = frozenset(part for _, root in shown for part in [root.lstrip("/")] if part)
+    if not folders:
+        return hits
+    made = list[Hit]()
+    for hit in hits:
+        folder = _shown_above(hit.path, folders) if hit.rule in SECRETS else None
+        if folder is not None and hit.severity is not Severity.ERROR:
+            hit = replace(hit, severity=Severity.ERROR, reason=f"a secret below {folder}/, which a web server shows")  # noqa: PLW2901
+        made.append(hit)
+    return made
+
+
+def _shown_above(path: Path, folders: frozenset[str]) -> str | None:
+    """The folder above a file that is the end of one that is shown: what stands before it is another machine's."""
+    for depth in range(len(path.parts) - 1, 0, -1):
+        here = path.parts[:depth]
+        for folder in folders:
+            parts = Path(folder).parts
+            if here[-len(parts) :] == parts[-len(here) :] and parts[-1] == here[-1]:
+                return "/".join(here)
+    return None

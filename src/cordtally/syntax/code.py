@@ -19,7 +19,7 @@ from .scalars import decode
 _DEEPEST = 100
 _LONGEST_LOOK_UP = 300
 # named by some grammars, and nothing to us
-_PUNCTUATION = frozenset(["comment", "comma", "tuple_start", "tuple_end", "object_start", "object_end"])
+PUNCTUATION = frozenset(["comment", "comma", "modifiers", "tuple_start", "tuple_end", "object_start", "object_end"])
 _LEFT = ("left", "lhs", "name", "pattern", "variable", "key", "field")
 _RIGHT = ("right", "rhs", "value", "val", "default")
 _KEYS = re.compile(r"->|::|[.$\[\]{}'\"@%]+")
@@ -28,14 +28,16 @@ _SETTER = re.compile(r"(?:(.*)\.)?set([A-Z]\w*)")
 
 def build_code(found: Any, text: str, offsets: Offsets, language: str) -> Node:  # noqa: ANN401
     """Make the tree of a parsed program: a map of what its statements assign, return or set, in their order."""
-    reader = _Code(text, offsets, language)
+    reader = Code(text, offsets, language)
     root = Node("map", 0, len(text), pairs=reader.collected(found, 0))
     while reader.pending:  # what stands in a function that is a value
         root.pairs += reader.collected(reader.pending.pop(), 0)
     return root
 
 
-class _Code:
+class Code:
+    """Reads the parts of a parsed program."""
+
     def __init__(self, text: str, offsets: Offsets, name: str) -> None:
         self.text, self.offsets, self.name = text, offsets, name
         self.language: Mapping[str, Any] = load_language(name)
@@ -76,6 +78,7 @@ class _Code:
         return keys[0], value
 
     def stated(self, statement: Any) -> list[tuple[Node, Node]]:  # noqa: ANN401
+        """What one statement assigns, returns or calls."""
         if statement.type in self.kinds["returns"]:
             inner = [child for child in statement.children if child.is_named]
             if inner and inner[-1].type in self.kinds["declares"]:
@@ -100,7 +103,7 @@ class _Code:
     @staticmethod
     def sides(found: Any) -> tuple[Any, Any]:  # noqa: ANN401
         """What is named, and what it is: by the grammar's fields, or the first and the last part."""
-        named = [child for child in found.children if child.is_named and child.type not in _PUNCTUATION]
+        named = [child for child in found.children if child.is_named and child.type not in PUNCTUATION]
         left = next((c for field in _LEFT if (c := found.child_by_field_name(field)) is not None), None)
         right = next((c for field in _RIGHT if (c := found.child_by_field_name(field)) is not None), None)
         if left is None and named:
@@ -139,6 +142,7 @@ class _Code:
         return [(Node("scalar", at, at, name), Node("map", at, pairs[-1][1].end, pairs=pairs))]
 
     def defaulted(self, found: Any) -> tuple[Node, Node] | None:  # noqa: ANN401
+        """A variable that is given a value where it has none: ``: "${NAME:=default}"``."""
         start, end = self.offsets.span(found)
         match = re.fullmatch(self.language["defaults"], self.text[start:end])
         if match is None:
@@ -154,9 +158,11 @@ class _Code:
         return Node("scalar", start, end, raw.strip(": '\"\n") if value is None else value)
 
     def decoded(self, raw: str) -> str | None:
+        """What a string stands for; None where that cannot be told."""
         return decode(raw, self.name)
 
     def value(self, found: Any, depth: int) -> Node:  # noqa: ANN401
+        """A value: a string, a number, a map, a list, or a scalar without one, where it is computed."""
         kind = found.type
         start, end = self.offsets.span(found)
         if depth > _DEEPEST:
@@ -171,13 +177,13 @@ class _Code:
         if kind in self.kinds["maps"]:
             return self.map_or_list(found, depth)
         if kind in self.kinds["lists"]:
-            items = [self.value(c, depth + 1) for c in found.children if c.is_named and c.type not in _PUNCTUATION]
+            items = [self.value(c, depth + 1) for c in found.children if c.is_named and c.type not in PUNCTUATION]
             return Node("list", start, end, items=items)
         if kind in self.kinds["joins"] and (joined := self.joined(found, raw, start, end, depth)) is not None:
             return joined
         if kind in self.kinds["given"]:
             return self.unwrapped(found, raw, depth) or self.call(found, depth)
-        named = [child for child in found.children if child.is_named and child.type not in _PUNCTUATION]
+        named = [child for child in found.children if child.is_named and child.type not in PUNCTUATION]
         same = len(named) == 1 and raw.strip("() \t\r\n") == self.raw(named[0]).strip("() \t\r\n")
         if same or (len(named) == 1 and named[0].type in self.kinds["maps"]):
             return self.value(named[0], depth + 1)
@@ -192,6 +198,7 @@ class _Code:
         return self.value(found, depth)
 
     def raw(self, found: Any) -> str:  # noqa: ANN401
+        """What is written there."""
         start, end = self.offsets.span(found)
         return self.text[start:end]
 
@@ -210,7 +217,7 @@ class _Code:
 
     def joined(self, found: Any, raw: str, start: int, end: int, depth: int) -> Node | None:  # noqa: ANN401
         """Pieces that are put together, or a look-up with something to fall back on."""
-        parts = [child for child in found.children if child.is_named and child.type not in _PUNCTUATION]
+        parts = [child for child in found.children if child.is_named and child.type not in PUNCTUATION]
         signs = {child.type for child in found.children if not child.is_named}
         if len(parts) == 2 and signs & {*self.language.get("falls_back", ())}:
             first, second = self.value(parts[0], depth + 1), self.value(parts[1], depth + 1)
@@ -226,6 +233,7 @@ class _Code:
         return Node("scalar", start, end, "".join(one.value or "" for one in values), "joined")
 
     def map_or_list(self, found: Any, depth: int) -> Node:  # noqa: ANN401
+        """A map or a list that is written out."""
         node = Node("map", *self.offsets.span(found))
         if "arrows" in self.language:
             self._flat(found, node, depth)
@@ -247,7 +255,7 @@ class _Code:
         for child in found.children:
             if child.type == "=>":
                 key, held = held, None
-            elif child.is_named and child.type not in _PUNCTUATION:
+            elif child.is_named and child.type not in PUNCTUATION:
                 if key is not None:
                     node.pairs.append((self.key(key), self.value(child, depth + 1)))
                     key = None
@@ -278,6 +286,7 @@ class _Code:
 
     @staticmethod
     def arguments(found: Any) -> Any:  # noqa: ANN401
+        """The part of a call that holds its arguments."""
         held = found.child_by_field_name("arguments")
         if held is not None:
             return held
@@ -292,7 +301,7 @@ class _Code:
             return node.items, node.pairs
         inner = [arguments] if arguments is not None and not arguments.children else []
         for child in inner or (arguments.children if arguments is not None else ()):
-            if not child.is_named or child.type in _PUNCTUATION:
+            if not child.is_named or child.type in PUNCTUATION:
                 continue
             if child.type in self.kinds["arguments"] and child.child_by_field_name("name") is None:
                 child = next((one for one in child.children if one.is_named), child)  # noqa: PLW2901

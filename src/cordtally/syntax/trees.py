@@ -22,7 +22,14 @@ _DEEPEST = 200
 
 
 @cache
-def _parser(name: str) -> Any:  # noqa: ANN401 -- of a package that need not be there
+def parser_of(name: str) -> Any:  # noqa: ANN401 -- of a package that need not be there
+    """Give the parser of a format's grammar.
+
+    Raises
+    ------
+    MissingExtra
+        When its package is not installed.
+    """
     language = load_language(name)
     try:
         import tree_sitter
@@ -48,7 +55,7 @@ def parse_tree(text: str, name: str, *, all_of_it: bool = True) -> Node:
     data, language = text.encode("utf-8"), load_language(name)
     if "\r" in text and language.get("bare_ends"):
         data = data.replace(b"\\\r\n", b"\\\n ")
-    root, offsets = _parser(name).parse(data).root_node, Offsets(text, data)
+    root, offsets = parser_of(name).parse(data).root_node, Offsets(text, data)
     kind = language.get("kind", "")
     if kind == "code":
         return build_code(root, text, offsets, name)

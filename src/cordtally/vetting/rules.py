@@ -77,6 +77,7 @@ class RuleId(enum.Enum):
     CORD_UNREADABLE = "cord-unreadable"
     CORD_WITH_PLACEHOLDER = "cord-with-placeholder"
     CORD = "cord"
+    REFERENCE = "reference"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -50,4 +50,12 @@ RULES = (
         bad="postgresql://gauge.greywick.example/tides",
         good="https://docs.greywick.example/tides",
     ),
+    _rule(
+        RuleId.REFERENCE,
+        Severity.NOTE,
+        "a variable of the environment that a connection is made from",
+        "Whoever runs the program has to set it.",
+        bad='url = os.environ["DATABASE_URL"]',
+        good='home = os.environ["HOME"]',
+    ),
 )
