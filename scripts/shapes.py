@@ -229,8 +229,8 @@ class HitShape(TypedDict):
     column: int
     end_line: int
     end_column: int
-    kind: Literal["cord", "pair", "reference"]
-    """A whole text, the secret of a name, or a look-up in the environment."""
+    kind: Literal["cord", "pair", "reference", "accept"]
+    """A whole text, the secret of a name, a look-up in the environment, or an accept that is reported."""
     rule: str
     severity: Severity
     confidence: Literal["certain", "likely", "possible"]
@@ -242,6 +242,8 @@ class HitShape(TypedDict):
     name: str | None
     """What the secret is the value of, or the variable that is looked up."""
     masked: str
+    accepted: str | None
+    """Why it may stay, where that is said beside the line or in the tally."""
 
 
 class Sweep(TypedDict):
@@ -254,6 +256,36 @@ class Sweep(TypedDict):
     not_read: list[str]
     """The files that were too large, and the files and folders that could not be read."""
     hits: list[HitShape]
+    accepted: list[HitShape]
+
+
+class CommitShape(TypedDict):
+    """One commit: its name, its day (ISO 8601), and who wrote it."""
+
+    name: str
+    day: str
+    author: str
+
+
+class PastShape(HitShape):
+    """One secret of a history: where it was seen first, and the commits that brought it and took it away."""
+
+    came: CommitShape
+    went: CommitShape | None
+    stands: Literal["here", "elsewhere", "nowhere"]
+    paths: list[str]
+
+
+class History(TypedDict):
+    """sweep --history --json."""
+
+    schema: Literal["cordtally/history/1"]
+    root: str
+    commits: int
+    contents: int
+    """How many were searched."""
+    too_large: int
+    secrets: list[PastShape]
 
 
 class CordRow(TypedDict):

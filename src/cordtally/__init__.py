@@ -62,6 +62,7 @@ if TYPE_CHECKING:
     from .secrets import fetch as fetch
     from .secrets import text_for as text_for
     from .sweeping import sweep as sweep
+    from .sweeping import sweep_history as sweep_history
     from .tally import Tally as Tally
     from .tally import load as load
     from .vetting import Finding as Finding
@@ -166,7 +167,7 @@ _HOME = {
         ),
         ".secrets",
     ),
-    **dict.fromkeys(("sweep",), ".sweeping"),
+    **dict.fromkeys(("sweep", "sweep_history"), ".sweeping"),
     **dict.fromkeys(
         (
             "Tally",

@@ -19,6 +19,7 @@ CALLS = {
     "dial/1": [["dial", "logbook"], ["dial", "postgresql://127.0.0.1:9/d"]],
     "dials/1": [["dial", "logbook", "sqlite:///nosuch.db"]],
     "sweep/1": [["sweep", "."]],
+    "history/1": [["sweep", ".", "--history"]],
     "tally/1": [["show"]],
     "cord/1": [["show", "tides", "-e", "production"]],
     "declared/1": [["show", "services/customs-desk/appsettings.json", "services/fog-signal/.env", "services/buoy-sessions/settings.yaml"]],
@@ -53,6 +54,9 @@ def closed(schema):
 @pytest.mark.parametrize("name", CALLS)
 def test_documents_keep_to_their_schemas(cli, harbour, monkeypatch, name):
     monkeypatch.setenv("TNS_ADMIN", "services/chart-archive")
+    if name == "history/1":
+        for words in (["init", "-q"], ["add", "."], ["-c", "user.name=Keeper", "-c", "user.email=k@greywick.example", "commit", "-qm", "all"]):
+            subprocess.run(["git", *words], check=True)
     schema = json.loads((FOLDER / f"{name.replace('/', '-')}.json").read_text(encoding="utf-8"))
     for arguments in CALLS[name]:
         status, out, _ = cli(*arguments, "--json")

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from ..errors import FieldError
-from ..sweeping import SECRETS, Hit, Sweep, sweep
+from ..sweeping import SECRETS, Commit, History, Hit, Sweep, sweep, sweep_history
 from ..vetting import Severity
 from .connections import missing_file
 from .inputs import fail_on_option, fails, json_option
@@ -30,6 +30,12 @@ _FEW = 5
     show_default=True,
     help="Print hits from this severity on.",
 )
+@click.option("--changed", "since", metavar="REV", help="Tell only of lines that are new since a revision of git's.")
+@click.option("--history", is_flag=True, help="Search all that git's commits ever brought, and say what came and went.")
+@click.option(
+    "--range", "revisions", metavar="REVS", multiple=True, help="With --history: these commits, as v1.0..main."
+)
+@click.option("--resume", metavar="FILE", type=click.Path(path_type=Path), help="With --history: keep what is done.")
 @click.option("--workers", metavar="N", type=click.IntRange(min=1), help="Search with N processes. [default: by need]")
 @click.option("--skip-large", is_flag=True, help="Files too large to be read do not matter to the exit status.")
 @click.option("--quiet", "-q", is_flag=True, help="Print the places only.")
@@ -38,13 +44,25 @@ def command(
     paths: tuple[Path, ...],
     fail_on: str,
     least: str,
+    since: str | None,
+    history: bool,
+    revisions: tuple[str, ...],
+    resume: Path | None,
     workers: int | None,
     skip_large: bool,
     quiet: bool,
     as_json: bool,
 ) -> int:
     """Search files and trees for connection strings and credentials; .gitignore is honoured."""
-    result = _sweep(paths, workers)
+    for path in paths:
+        if not path.exists():
+            raise FieldError(missing_file(path), path=path)
+    if history:
+        return _history(paths, revisions, resume, quiet, as_json)
+    if revisions or resume is not None:
+        raise FieldError("--range and --resume go with --history")
+    with show_count("files read") as progress:
+        result = sweep(*paths, progress=progress, workers=workers, changed_since=since)
     status = fails((hit.severity for hit in result.hits), fail_on)
     result.hits = [hit for hit in result.hits if hit.severity.rank >= Severity(least).rank]
     if as_json:
@@ -54,12 +72,48 @@ def command(
     return 1 if result.too_large and not skip_large else status
 
 
-def _sweep(paths: tuple[Path, ...], workers: int | None) -> Sweep:
-    for path in paths:
-        if not path.exists():
-            raise FieldError(missing_file(path), path=path)
-    with show_count("files read") as progress:
-        return sweep(*paths, progress=progress, workers=workers)
+def _history(
+    paths: tuple[Path, ...], revisions: tuple[str, ...], resume: Path | None, quiet: bool, as_json: bool
+) -> int:
+    if len(paths) != 1:
+        raise FieldError("a history is that of one repository: name one folder of it")
+    with show_count("contents searched") as progress:
+        result = sweep_history(paths[0], *revisions, resume=resume, progress=progress)
+    if as_json:
+        print_json(result.to_dict())
+    else:
+        _print_history(result, quiet)
+    return int(bool(result.secrets))
+
+
+_STANDS = {"here": "still stands here", "elsewhere": "still stands in another branch"}
+
+
+def _print_history(result: History, quiet: bool) -> None:
+    screen = Screen()
+    for past in result.secrets:
+        hit = past.hit
+        screen.say(_named(Line(f"{clean(hit.path.as_posix())}:{hit.line}:{hit.column}  "), hit), whole=True)
+        if quiet:
+            continue
+        screen.say(f"    {clean(hit.masked)}", whole=True)
+        screen.say(f"    came with {_commit(past.came)}", whole=True)
+        told = f"went with {_commit(past.went)}" if past.went is not None else _STANDS[past.stands]
+        screen.say(f"    {told}", whole=True)
+        if len(past.paths) > 1:
+            screen.say(f"    stood in {_listed([Path(path) for path in past.paths])}", whole=True)
+    if quiet:
+        return
+    told = _count(len(result.secrets), "secret") if result.secrets else "no secret"
+    screen.say(f"\n{told} in {_count(result.commits, 'commit')}, {_count(result.contents, 'content')} searched", "bold")
+    if result.too_large:
+        screen.say(f"{_count(result.too_large, 'content')} too large to be read", "yellow")
+    if result.secrets:
+        screen.say("every clone has them: change each one at its server, whether it still stands or not", "yellow")
+
+
+def _commit(commit: Commit) -> str:
+    return f"{commit.name[:10]} of {commit.day}, by {clean(commit.author)}"
 
 
 def _print(result: Sweep, quiet: bool) -> None:
@@ -73,6 +127,7 @@ def _print(result: Sweep, quiet: bool) -> None:
     severities = [sum(hit.severity is one for hit in result.hits) for one in reversed(Severity)]
     told = ", ".join(_count(n, one.value) for n, one in zip(severities, reversed(Severity)) if n) or "nothing found"
     skipped = f", {result.binary:,} binary" if result.binary else ""
+    skipped += f"; {len(result.accepted):,} accepted" if result.accepted else ""
     screen.say(f"\n{told}; {_count(result.files, 'file')} read{skipped}", "bold")
     for what, paths in (("too large to be read", result.too_large), ("not readable", result.unreadable)):
         if paths:
@@ -91,7 +146,11 @@ def _listed(paths: list[Path]) -> str:
 def _line(hit: Hit) -> Line:
     line = Line(f"{clean(hit.path.as_posix())}:{hit.line}:{hit.column}  ")
     line.append(hit.severity.value, SEVERITY_STYLES[hit.severity])
-    line.append(f"  {hit.rule.value}")
+    return _named(line.append("  "), hit)
+
+
+def _named(line: Line, hit: Hit) -> Line:
+    line.append(hit.rule.value)
     return line.append("".join(f", {word}" for word in (hit.engine, hit.environment) if word), "dim")
 
 

@@ -10,7 +10,7 @@ from ..syntax import Node, Slot, parse_text, slots
 from ..syntax.literals import Literal, Piece
 from .lookups import is_telling
 from .spots import Spot
-from .strings import VALUE_OF, spot_string, unpacked
+from .strings import LONGEST_STRING, VALUE_OF, spot_string, unpacked
 
 _NAME_OF = ("@name", "@key", "@id", "name", "key", "id", "@property", "param-name", "env-entry-name")
 # keys that say of which kind what stands beside them is
@@ -55,8 +55,10 @@ def spot_data(
 
 
 def _is_folded(literal: Literal) -> bool:
-    """Whether a value runs over lines that are indented: its lines are looked at as they stand."""
-    return any("\n" in piece.raw and piece.raw != piece.value for piece in literal.pieces)
+    """Whether a value is very long, or runs over lines that are indented: its lines are looked at as they stand."""
+    return literal.end - literal.start > LONGEST_STRING or any(
+        "\n" in piece.raw and piece.raw != piece.value for piece in literal.pieces
+    )
 
 
 class _Beside:

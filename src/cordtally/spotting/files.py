@@ -20,10 +20,11 @@ from .data import spot_data
 from .lines import spot
 from .lookups import look_ups
 from .spots import Spot
-from .strings import IN_BASE64, spot_string, unpacked
+from .strings import IN_BASE64, LONGEST_STRING, spot_string, unpacked
 from .values import is_secret_name, is_secret_value, names_no_secret
 
 LARGEST_PARSED = 1 << 20  # characters: a larger file is searched by its lines
+_LONGEST_LINE, _OVERLAP = 4_000, 1_500  # characters
 _USER_LIST = re.compile(r'^\s*"[^"\n]{1,200}"\s+"(?P<value>(?!SCRAM-)[^"\n]{1,300})"', re.MULTILINE)
 _CELL = re.compile(r"\"(?:[^\"]|\"\")*\"|[^,;\t\"]+")
 _BY_LINES = frozenset(["markdown", "braced"])  # formats whose trees leave out what stands between
@@ -99,7 +100,9 @@ def spot_program(text: str, language: str, stretches: list[tuple[int, int]]) -> 
             told = True
             if (literal.start, literal.end) in seen:
                 continue
-            if literal.comment:
+            if len(literal.text) > LONGEST_STRING:
+                yield from _in_lines(text, [(max(start, literal.start), min(end, literal.end))], code=False)
+            elif literal.comment:
                 yield from _in_comment(literal, start, end)
             else:
                 seen.add((literal.start, literal.end))
@@ -140,6 +143,10 @@ def _in_lines(text: str, stretches: Iterable[tuple[int, int]], *, code: bool, ce
     for start, end in stretches:
         at = start
         for line in text[start:end].split("\n"):
+            if len(line) > _LONGEST_LINE:
+                yield from _in_pieces(text, at, at + len(line), code=code)
+                at += len(line) + 1
+                continue
             section = _section(text, at) if not code else ()
             for first, piece in [(m.start(), m[0]) for m in _CELL.finditer(line)] if cells else [(0, line)]:
                 for one in spot(piece, code=code):
@@ -152,6 +159,12 @@ def _in_lines(text: str, stretches: Iterable[tuple[int, int]], *, code: bool, ce
                 if inner is not None:
                     yield Spot(kind="cord", start=at + match.start(), end=at + match.end(), text=inner, how="base64")
             at += len(line) + 1
+
+
+def _in_pieces(text: str, start: int, end: int, *, code: bool) -> Iterator[Spot]:
+    """Search a long line piece by piece, since some expressions look from each place to the end."""
+    for first in range(start, end, _LONGEST_LINE - _OVERLAP):
+        yield from _in_lines(text, [(first, min(end, first + _LONGEST_LINE))], code=code)
 
 
 def _section(text: str, at: int) -> tuple[str, ...]:

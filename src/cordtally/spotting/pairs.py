@@ -109,7 +109,9 @@ def spot_pairs(line: str) -> Iterator[Pair]:
         if match is None or line[max(0, start - 2) : start] in {'?"', "?'"}:  # one of two strings, and no name
             continue
         last = match.end()
-        yield from _around(line, match[0], start, match.end())
+        for pair in _around(line, match[0], start, match.end()):
+            last = max(last, pair.end)
+            yield pair
     for name, pattern in _WORDS if says_secret(line) else ():
         for match in pattern.finditer(line):
             yield _pair(match, name, told=True)

@@ -87,6 +87,7 @@ def _expression() -> str:
         r"\bdatabase\s?\(\s?[\"']",
         rf"\b(?:{'|'.join(sorted(load_calls().keys() - _COMMON))})\s?\(\s{{0,40}}[^)\s]",
         _LOOK_UPS,
+        r"cordtally accepts ",
         r"\bkind[\"']?:\s*[\"']?Secret\b",
     ]
     return "|".join(f"(?:{one})" for one in alternatives)

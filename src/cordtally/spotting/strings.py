@@ -30,6 +30,7 @@ _TAKES = re.compile(
     re.IGNORECASE,
 )
 _QUOTED_NAME = re.compile(r"[:\"'`@]{1,2}([\w.\- ]{1,60})[\"'`]?")
+LONGEST_STRING = 10_000  # characters: a longer one is searched as lines are
 VALUE_OF = frozenset(
     [
         "value",

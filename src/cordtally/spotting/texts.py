@@ -13,7 +13,7 @@ _URL = re.compile(
 )
 # StackExchange.Redis: places and options, parted by commas
 _COMMAS = re.compile(
-    r"[\w.-]+(?::\d{1,5})?(?:,[\w.-]+:\d{1,5})*(?:,\s?[A-Za-z]{2,30}=[^,\s\"'`;]+)*,\s?"
+    r"(?<![\w.-])[\w.-]{1,200}(?::\d{1,5})?(?:,[\w.-]+:\d{1,5})*(?:,\s?[A-Za-z]{2,30}=[^,\s\"'`;]+)*,\s?"
     r"(?:password|ssl|user|abortConnect|defaultDatabase)=[^\s\"'`;]+"
 )
 _DSN = re.compile(r"[^\s\"'`=]{1,200}@(?:tcp|unix)\([^\s()]*\)/[^\s\"'`]*")

@@ -1,7 +1,9 @@
-"""Whole searches: sweeping a tree for connection strings and credentials."""
+"""Whole searches: sweeping a tree, or what a repository ever held, for connection strings and credentials."""
 
+from .history import History, Past, sweep_history
 from .hits import Hit, Sweep
 from .judging import SECRETS
 from .searching import sweep, sweep_text
+from .versions import Commit
 
-__all__ = ["SECRETS", "Hit", "Sweep", "sweep", "sweep_text"]
+__all__ = ["SECRETS", "Commit", "History", "Hit", "Past", "Sweep", "sweep", "sweep_history", "sweep_text"]

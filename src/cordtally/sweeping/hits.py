@@ -15,7 +15,8 @@ class Hit:
 
     ``kind`` is ``cord``, ``pair`` or ``reference``; ``name`` is what the secret is the value of, or the variable that
     is looked up. ``reason`` says in words why the severity is what it is, ``confidence`` how sure it is that this is
-    what the rule says: ``certain``, ``likely`` or ``possible``.
+    what the rule says: ``certain``, ``likely`` or ``possible``. What is ``accepted`` is so for that reason. A ``mark``
+    tells equal secrets from others within one run, and is nothing outside of it.
     """
 
     path: Path
@@ -33,6 +34,8 @@ class Hit:
     environment: str | None
     name: str | None
     masked: str
+    accepted: str | None = None
+    mark: bytes = field(default=b"", repr=False)
 
     def to_dict(self) -> dict[str, object]:
         """Give the hit as plain values."""
@@ -52,16 +55,18 @@ class Hit:
             "environment": self.environment,
             "name": self.name,
             "masked": self.masked,
+            "accepted": self.accepted,
         }
 
 
 @dataclass(slots=True, repr=False)
 class Sweep(Result):
-    """The result of a sweep: hits by place, and what was passed over, with its reason."""
+    """The result of a sweep: hits by place, those that are accepted apart, and what was passed over."""
 
     _rows = "hits"
     root: Path
     hits: list[Hit] = field(default_factory=list)
+    accepted: list[Hit] = field(default_factory=list)
     files: int = 0
     binary: int = 0
     too_large: list[Path] = field(default_factory=list)
@@ -84,4 +89,5 @@ class Sweep(Result):
             },
             "not_read": [path.as_posix() for path in [*self.too_large, *self.unreadable]],
             "hits": [hit.to_dict() for hit in self.hits],
+            "accepted": [hit.to_dict() for hit in self.accepted],
         }

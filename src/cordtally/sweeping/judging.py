@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hmac
 import re
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
@@ -42,6 +43,7 @@ _KEYS_OF = (
     ("sqlserver", r"(?=.*server\s*=)(?=.*database\s*=)(?=.*user id\s*=)"),
     ("postgresql", r"^\s*(?:\w+\s*=\s*\S+\s+)*host\s*=\s*[^;]+$"),
 )
+_LONGEST_TEXT = 2_000  # characters: nobody's connection, and long to be read by each driver
 _WITHOUT_LOG_IN = frozenset(["sqlite", "duckdb"])
 # names of secrets that are for something else than the database of their file
 OF_OTHERS = re.compile(
@@ -63,6 +65,7 @@ class Surroundings:
     shown: frozenset[str] = frozenset()
     engine: str | None = None
     readable_by_others: bool = False
+    salt: bytes = b""
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +77,7 @@ class _Told:
     driver: str | None = None
     masked: str = ""
     hosts: tuple[str, ...] = ()
+    secret: str = ""
 
 
 def judge(
@@ -104,7 +108,13 @@ def judge(
         environment=environment_of(around.path, (*spot.names, spot.name or "", *_environment_words(beside))),
         name=spot.name,
         masked=" ".join(told.masked.split()),
+        mark=_mark(told.secret or spot.text, around.salt),
     )
+
+
+def _mark(secret: str, salt: bytes) -> bytes:
+    """What tells a secret from others within one run; nothing where nobody asks."""
+    return hmac.digest(salt, secret.encode("utf-8", "surrogatepass"), "sha256") if salt else b""
 
 
 def _environment_words(beside: Stated | None) -> tuple[str, ...]:
@@ -143,6 +153,8 @@ def _engine_of_pair(spot: Spot, around: Surroundings, stated: str | None) -> str
 
 def _told_by_text(spot: Spot, around: Surroundings, hint: str | None) -> _Told | None:
     text = spot.text
+    if len(text) > _LONGEST_TEXT:
+        return _unreadable(spot, hint)
     for candidate in dict.fromkeys((text, _PORT.sub("61000", text), _STAND_IN.sub("standin", text))):
         try:
             reading = read(candidate, driver=_driver_meant(candidate, around))
@@ -165,8 +177,8 @@ def _of_reading(reading: Reading, candidate: str, text: str) -> _Told:
     hosts = tuple(clear(host.address) for host in reading.cord.hosts)
     state = _state(reading, candidate)
     rule = {"literal": RuleId.CORD_WITH_PASSWORD, "placeholder": RuleId.CORD_WITH_PLACEHOLDER}.get(state, RuleId.CORD)
-    masked = str(reading.text)
-    return _Told(rule, reading.cord.engine, reading.driver, masked, hosts)
+    secret = "\0".join(candidate[start:end] for start, end in reading.secret_spans)
+    return _Told(rule, reading.cord.engine, reading.driver, str(reading.text), hosts, secret)
 
 
 def _state(reading: Reading, text: str) -> str:
@@ -204,7 +216,8 @@ def _told_by_several(text: str, readings: list[Reading], hint: str | None, spot:
     secret = [one for one, held in zip(readings, states) if held == state] or readings
     masked = min((str(one.text) for one in secret), key=len)
     hosts = tuple(clear(host.address) for host in secret[0].cord.hosts)
-    return _Told(rule, engine, None, masked, hosts)
+    spans = "\0".join(text[start:end] for start, end in secret[0].secret_spans)
+    return _Told(rule, engine, None, masked, hosts, spans)
 
 
 def _unreadable(spot: Spot, hint: str | None) -> _Told | None:

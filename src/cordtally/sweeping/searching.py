@@ -17,16 +17,20 @@ from itertools import islice
 from pathlib import Path
 from typing import BinaryIO
 
+from ..errors import FieldError
 from ..journal import note
 from ..spotting import blocks, sift, spot_file
 from ..syntax import format_of, walk
+from ..tally import FILE_NAME, load
 from ..vetting import Severity
+from .accepts import Accepts, accepted_beside
 from .declared import Stated, stated_in
 from .engines import engine_said
 from .hits import Hit, Sweep
 from .judging import OF_OTHERS, SECRETS, Surroundings, judge
 from .places import kind_of_place, roots_shown
 from .texts import Text, text_of
+from .versions import changed_lines
 
 LARGEST_FILE = 1 << 30
 _WHOLE = 8 << 20  # bytes of a file that is held as a whole; a larger one is searched block by block
@@ -57,6 +61,7 @@ def sweep(
     progress: Callable[[int], None] | None = None,
     workers: int | None = None,
     executor: Executor | None = None,
+    changed_since: str | None = None,
 ) -> Sweep:
     """Search a file or a tree, or several of them, for connection strings, secrets and look-ups.
 
@@ -74,6 +79,9 @@ def sweep(
         How many processes search; as many as there are processors where a tree has many files, if not given.
     executor : concurrent.futures.Executor, optional
         Searches instead of processes of this one's: it sees the same files, under the same paths.
+    changed_since : str, optional
+        A revision of git's: only lines are told of that are new since then, and files that are not tracked yet. The
+        one path is a folder of the working tree.
 
     Returns
     -------
@@ -84,13 +92,18 @@ def sweep(
     ------
     FileNotFoundError
         When there is nothing at a path.
+    TallyError
+        When the tally of the tree cannot be used.
+    FieldError
+        Where ``changed_since`` is no revision, there is no one folder of a repository, or git is not installed.
     """
     roots = [Path(path), *map(Path, more)]
     for root in roots:
         if not root.exists():
             raise FileNotFoundError(f"{root} does not exist")
     result = Sweep(Path() if more else roots[0])
-    jobs = _jobs(roots, result, several=bool(more))
+    new = None if changed_since is None else _changed(roots, changed_since)
+    jobs = _jobs(roots, result, several=bool(more)) if new is None else _jobs_changed(roots[0], new)
     shown = list[tuple[Path, str]]()
     for found in _searched(jobs, workers, executor):
         result.files += found.files
@@ -101,9 +114,40 @@ def sweep(
         shown += found.shown
         if progress is not None:
             progress(result.files)
-    result.hits = _in_sight([*result.hits], shown)
-    result.hits.sort(key=lambda hit: (hit.path.as_posix(), hit.line, hit.column))
+    hits = _in_sight(result.hits, shown)
+    if new is not None:
+        hits = [hit for hit in hits if _is_new(hit, new.get(hit.path.as_posix()))]
+    if len(roots) == 1 and _has_accepts(tally := roots[0] / FILE_NAME):
+        accepts = Accepts(load(tally).accepts, Path(FILE_NAME))
+        hits = [*accepts.applied(hits), *(accepts.unused() if new is None else ())]
+    hits.sort(key=lambda hit: (hit.path.as_posix(), hit.line, hit.column))
+    result.hits = [hit for hit in hits if hit.accepted is None]
+    result.accepted = [hit for hit in hits if hit.accepted is not None]
     return result
+
+
+def _has_accepts(tally: Path) -> bool:
+    """Whether a tally accepts anything; one of another kind, or that is broken, is none of a sweep's business."""
+    try:
+        return b"[accepts." in tally.read_bytes()
+    except OSError:
+        return False
+
+
+def _changed(roots: list[Path], revision: str) -> dict[str, list[range] | None]:
+    if len(roots) != 1 or not roots[0].is_dir():
+        raise FieldError("what has changed is asked of one folder of a repository")
+    return changed_lines(roots[0], revision)
+
+
+def _jobs_changed(root: Path, names: Iterable[str]) -> Iterator[Job]:
+    for name in sorted(names):
+        if (root / name).is_file() and not (root / name).is_symlink():
+            yield Job(root / name, Path(name))
+
+
+def _is_new(hit: Hit, lines: list[range] | None) -> bool:
+    return lines is None or any(hit.line < one.stop and one.start <= hit.end_line for one in lines)
 
 
 @dataclass(frozen=True, slots=True)
@@ -242,7 +286,7 @@ def hits_in(text: Text, around: Surroundings) -> list[Hit]:
         hit = judge(spot, around, text.place(spot.start, spot.end), beside)
         if hit is not None:
             found.append(hit)
-    return _with_engines(found, around)
+    return accepted_beside(_with_engines(found, around), text.characters, around.path)
 
 
 def _with_engines(hits: list[Hit], around: Surroundings) -> list[Hit]:

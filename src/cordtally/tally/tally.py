@@ -17,6 +17,11 @@
     cord = "tides"
     instances = 4
 
+    [accepts.drill]
+    path = "drills/**"
+    rule = "secret-pair"
+    reason = "the server of the drill has no data"
+
 The checks of single fields are left to ``composing``, secrets to ``cordtally.secrets``; what services mean,
 which share a server's connections, is left to ``cordtally.pooling.budgeting``.
 """
@@ -41,7 +46,8 @@ from .places import find_place
 FILE_NAME = "tally.toml"
 VERSION = 1
 _LINE = re.compile(r"line (\d+)")  # as tomllib says it
-_TOP = ("tally", "cords", "environments", "services")
+_TOP = ("tally", "cords", "environments", "services", "accepts")
+_ACCEPT_FIELDS = ("path", "rule", "reason")
 _CORD_FIELDS = ("driver", *FIELDS)
 _EXCLUSIVE = {"hosts": ("host", "port"), "host": ("hosts",), "port": ("hosts",)}
 
@@ -52,6 +58,15 @@ class FieldOrigin(NamedTuple):
     field: str
     value: str
     layer: str
+
+
+class Accept(NamedTuple):
+    """What may stay that a sweep finds: where, of which rule (of any, where it is empty), and why; with its line."""
+
+    path: str
+    rule: str
+    reason: str
+    line: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +90,7 @@ class Tally:
     cords: Mapping[str, Mapping[str, object]]
     environments: Mapping[str, Mapping[str, Mapping[str, object]]]
     services: Mapping[str, Mapping[str, object]] = dataclasses.field(default_factory=dict)
+    accepts: Mapping[str, Accept] = dataclasses.field(default_factory=dict)
 
     def __repr__(self) -> str:
         return f"<Tally: {', '.join(self.cords) or 'no cords'} of {self.path}>"
@@ -246,7 +262,23 @@ def _checked(place: Path, source: str, raw: dict[str, object]) -> Tally:
         name: _table(place, f"services.{name}", fields)
         for name, fields in _table(place, "services", raw.get("services", {})).items()
     }
-    return Tally(place.resolve(), source, cords, environments, services)  # type: ignore[arg-type]
+    accepts = {
+        name: _accept(place, source, f"accepts.{name}", _table(place, f"accepts.{name}", fields))
+        for name, fields in _table(place, "accepts", raw.get("accepts", {})).items()
+    }
+    return Tally(place.resolve(), source, cords, environments, services, accepts)  # type: ignore[arg-type]
+
+
+def _accept(place: Path, source: str, layer: str, fields: Mapping[str, object]) -> Accept:
+    _known(place, source, layer, fields, _ACCEPT_FIELDS)
+    line = find_place(source, layer, next(iter(fields), ""))
+    for name in ("path", "reason"):
+        if not isinstance(fields.get(name), str) or not str(fields[name]).strip():
+            where = f"{place}:{line}" if line else str(place)
+            raise TallyError(
+                f"{where}: [{layer}] needs a {name}: what may stay, stays for a reason", path=place, line=line
+            )
+    return Accept(str(fields["path"]), str(fields.get("rule", "")), str(fields["reason"]), line)
 
 
 def _check_cord(place: Path, source: str, layer: str, fields: Mapping[str, object]) -> None:

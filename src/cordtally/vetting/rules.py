@@ -78,6 +78,8 @@ class RuleId(enum.Enum):
     CORD_WITH_PLACEHOLDER = "cord-with-placeholder"
     CORD = "cord"
     REFERENCE = "reference"
+    ACCEPT_FITS_NOTHING = "accept-fits-nothing"
+    ACCEPT_WITHOUT_REASON = "accept-without-reason"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -58,4 +58,20 @@ RULES = (
         bad='url = os.environ["DATABASE_URL"]',
         good='home = os.environ["HOME"]',
     ),
+    _rule(
+        RuleId.ACCEPT_FITS_NOTHING,
+        Severity.WARNING,
+        "an accept that fits nothing",
+        "What it accepted is gone, or has moved; the next secret there would be accepted unseen.",
+        bad="port = 5432  # cordtally accepts secret-pair: the server of a drill",
+        good='password = "not-a-real-pw"  # cordtally accepts secret-pair: the server of a drill',
+    ),
+    _rule(
+        RuleId.ACCEPT_WITHOUT_REASON,
+        Severity.ERROR,
+        "an accept that gives no reason",
+        "Nobody will know later whether it may still stay.",
+        bad='password = "not-a-real-pw"  # cordtally accepts secret-pair',
+        good='password = "not-a-real-pw"  # cordtally accepts secret-pair: the server of a drill',
+    ),
 )

@@ -1,0 +1,83 @@
+"""Findings that may stay, each for a reason: said beside the line, or in the tally for files by their paths.
+
+Beside the line, or on one of its own above it: ``cordtally accepts secret-pair: REASON``. In the tally a table
+``[accepts.NAME]`` with ``path`` (a pattern as in .gitignore), ``rule`` and ``reason``. An accept that fits nothing, or
+gives no reason, is reported.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import replace
+from pathlib import Path
+
+from ..syntax.ignoring import IgnoreRules, parse_rules
+from ..tally import Accept
+from ..vetting import RULES, RuleId
+from .hits import Hit
+
+_SAID = re.compile(
+    r"cordtally accepts\s+(?P<rule>[\w-]{1,40})(?::\s*(?P<reason>[^\n]*?\w[^\n]*?))?\s*(?:\*/|-->|\*\)|%>)?\s*$", re.M
+)
+SIGN = "cordtally accepts "
+
+
+def accepted_beside(hits: list[Hit], text: str, path: Path) -> list[Hit]:
+    """Mark the hits that their line, or the one above it, accepts; and report what accepts nothing."""
+    made = list(hits)
+    for match in _SAID.finditer(text) if SIGN in text else ():
+        line = text.count("\n", 0, match.start()) + 1
+        column = match.start() - text.rfind("\n", 0, match.start())
+        alone = text[text.rfind("\n", 0, match.start()) + 1 : match.start()].strip(" \t#/*;-<!'\"%(") == ""
+        lines = {line + 1} if alone else {line}
+        reason = match["reason"]
+        fits = [n for n, hit in enumerate(made) if hit.line in lines and hit.rule.value == match["rule"]]
+        for number in fits if reason else ():
+            made[number] = replace(made[number], accepted=reason)
+        if not fits or not reason:
+            rule = RuleId.ACCEPT_FITS_NOTHING if reason else RuleId.ACCEPT_WITHOUT_REASON
+            place = (line, column, line, column + match.end() - match.start())
+            made.append(_complaint(rule, path, place, match["rule"]))
+    return made
+
+
+class Accepts:
+    """The accepts of a tally, asked of one hit after the other."""
+
+    def __init__(self, accepts: Mapping[str, Accept], tally: Path) -> None:
+        self.tally = tally
+        self.fitted: set[str] = set()
+        self.made: dict[str, tuple[Accept, IgnoreRules]] = {
+            name: (accept, parse_rules(accept.path + "\n")) for name, accept in accepts.items()
+        }
+
+    def applied(self, hits: Iterable[Hit]) -> Iterator[Hit]:
+        """Give hits, those marked that are accepted."""
+        for hit in hits:
+            fits = next((name for name in self.made if self._fits(name, hit)), None)
+            if fits is not None:
+                self.fitted.add(fits)
+            yield hit if fits is None or hit.accepted else replace(hit, accepted=self.made[fits][0].reason)
+
+    def _fits(self, name: str, hit: Hit) -> bool:
+        accept, rules = self.made[name]
+        parts = hit.path.parts
+        return accept.rule in {"", hit.rule.value} and any(
+            rules.verdict(parts[:depth], folder=depth < len(parts)) for depth in range(1, len(parts) + 1)
+        )
+
+    def unused(self) -> Iterator[Hit]:
+        """Report those that fitted nothing."""
+        for name, (accept, _) in self.made.items():
+            if name not in self.fitted:
+                line = accept.line or 1
+                yield _complaint(RuleId.ACCEPT_FITS_NOTHING, self.tally, (line, 1, line, 1), f"accepts.{name}")
+
+
+def _complaint(rule: RuleId, path: Path, place: tuple[int, int, int, int], name: str) -> Hit:
+    line, column, end_line, end_column = place
+    known = RULES[rule]
+    return Hit(path=path, line=line, column=column, end_line=end_line, end_column=end_column, kind="accept", rule=rule,
+               severity=known.severity, confidence="certain", reason=known.title, engine=None, driver=None,
+               environment=None, name=name, masked=f"accepts {name}")  # fmt: skip
