@@ -1,9 +1,10 @@
 """The labelled tree: how much of it a sweep finds, how it is told, and that no secret of it is shown."""
 
 import pytest
-from .labelled import score, write_tree
 
 import cordtally as ct
+
+from .labelled import score, write_tree
 
 LEAST = {
     "secrets found": 0.97,

@@ -74,7 +74,7 @@ def test_no_revision(repository, revision):
 def test_no_repository(tmp_path):
     (tmp_path / "file").touch()
     for call in (lambda: ct.sweep(tmp_path, changed_since="HEAD"), lambda: ct.sweep_history(tmp_path / "file"), lambda: ct.sweep_history(tmp_path)):
-        with pytest.raises(FieldError, match="not a git repository|is no folder"):
+        with pytest.raises(FieldError, match=r"not a git repository|is no folder"):
             call()
 
 

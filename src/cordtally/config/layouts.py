@@ -130,6 +130,13 @@ def speaking() -> Layout:
     return next(layout for layout in load_layouts().values() if not layout.files)
 
 
+@cache
+def has_layout(name: str) -> bool:
+    """Whether a file's name is one that some framework's layout goes by."""
+    patterns = [one for layout in load_layouts().values() for one in layout.files if not one.startswith("{")]
+    return any(_file_pattern(pattern).fullmatch(name) for pattern in patterns)
+
+
 def _needed(layout: Layout, keys: Collection[str]) -> bool:
     return not layout.needs or any(
         key.startswith(one) or key.endswith(f".{one}") for key in keys for one in layout.needs

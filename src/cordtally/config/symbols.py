@@ -11,13 +11,13 @@ from ..syntax import language_facts
 
 def engine_loaded(language: str, text: str) -> str | None:
     """Give the one engine that the drivers which a program loads are for; None where it loads none, or several's."""
-    found = {engine for pattern, engine in _patterns(language) if pattern.search(text)}
+    found = {engine for root, pattern, engine in _patterns(language) if root in text and pattern.search(text)}
     return found.pop() if len(found) == 1 else None
 
 
 @cache
-def _patterns(name: str) -> tuple[tuple[re.Pattern[str], str], ...]:
-    """What loads each driver of a language, with its first engine; toolkits are for several, and left out."""
+def _patterns(name: str) -> tuple[tuple[str, re.Pattern[str], str], ...]:
+    """What loads each driver of a language, with a part of it and the first engine; toolkits are left out."""
     facts = language_facts(name)
     form, language = str(facts.get("loads", r"\b{1}\b")), facts.get("drivers", name)
     made = []
@@ -25,7 +25,6 @@ def _patterns(name: str) -> tuple[tuple[re.Pattern[str], str], ...]:
         if known["language"] == language and "family" not in known:
             symbol = load_driver(driver).symbol
             root = re.split(r"::|\.(?=[^./]*$)", symbol)[0]
-            made.append(
-                (re.compile(form.format(re.escape(root), re.escape(symbol)), re.MULTILINE), known["engines"][0])
-            )
+            pattern = re.compile(form.format(re.escape(root), re.escape(symbol)), re.MULTILINE)
+            made.append((root, pattern, known["engines"][0]))
     return tuple(made)

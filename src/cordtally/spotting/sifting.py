@@ -16,12 +16,19 @@ from .calls import load_calls
 
 # a name of which a part says secret; names that only happen to hold such a word are told apart later
 _SECRET = (
-    r"(?:passw|passphrase|passcode|pwd|psw|secret|credential|assertion|"
+    r"(?:passw|passphrase|passcode|pwd|psw|secret|credential|client_?assertion|"
     r"(?:api|access|private|account|scram|ssl|client|shared|storage)[ _.-]?key|storage_connection_string)[\w.:-]{0,40}"
 )
 _SHORT = r"(?:pass|pw)\d?"
 _TOKEN = r"token\w{0,20}"
-_BEHIND = r"[\"'`]?\]?\)?\s{0,20}(?:=>|:=|->|<<?-|[=:,>({])\s{0,20}[^\s=]"
+_BEHIND = (
+    r"[\"'`]?\]?\)?\s{0,20}(?:(?:=>|:=|->|<<?-|=)\s{0,20}[^\s=]|:[ \t]{0,20}[^\s=])|"
+    r"[\"'`][ \t]{0,20},[ \t]{0,20}[^\s]|[ \t]{0,20},[ \t]{0,20}[\"']|[\"']?>[^<\s]|"
+    r"\(\s{0,20}[^\s\w)]|[\"'`]\s{0,20}\{"
+)
+_BEHIND_SHORT = (
+    r"[\"'`]?\]?\s{0,20}(?:(?:=>|:=|=)\s{0,20}[\"'\w$<]|:[ \t]{0,20}[\"'\w$<])|[\"'],[ \t]{0,20}[\"'\w$]|>[^<\s]"
+)
 _TYPED = r"\s{1,5}[\"'][^\"'\s]|\s+As\s+\w+\s{0,5}=|\??\s?:\s?[\w.&'<>|\[\] ]{1,40}=\s?[\"'`]"
 _ATTRIBUTE = (
     r"[\"']\s[^<>\n]{0,200}?value\s{0,5}=|[\"']?,?\s{1,60}[\"']?(?:value|default)[\"']?\s{0,5}[:=]|"
@@ -52,6 +59,9 @@ _KEYWORDS = (
 )
 _AUTHORITY = r"[a-z0-9]://[^\s/@:'\"<>]{0,200}:[^\s/@'\"<>]{1,300}@"
 _COMMON = frozenset(["new", "password", "auth", "Open"])  # names of many calls: what they are given tells
+_GENERAL = frozenset(
+    ["using", "connect", "Connect"]
+)  # names that others have, too: a text is what they are given first
 _LONGEST_LINE = 20_000  # characters: of a longer one only the surroundings of what was found are looked at
 _AROUND = 4_000  # characters
 _BLOCK = 4 << 20
@@ -79,13 +89,14 @@ def _expression() -> str:
         f"{_SECRET}(?:[\"']\\s?\\{{[^}}]{{0,300}}?default|{_BEHIND}|{_TYPED}|{_ATTRIBUTE})",
         rf"\bset\s+(?:-\w+\s+)?\w*(?:{_SECRET}|{_SHORT})\s",
         r"\(\s?description\s?=",
-        rf"{_SHORT}(?:[\"'`]?\]?\s{{0,20}}(?:=>|:=|[=:,>(])\s{{0,20}}[\"'\w$<]|{_TYPED}|{_ATTRIBUTE})",
+        rf"{_SHORT}(?:{_BEHIND_SHORT}|{_TYPED}|{_ATTRIBUTE})",
         rf"{_TOKEN}[\"']?\s{{0,10}}(?:[:=]>?|>)\s{{0,10}}[\"']?[\w+/.-]{{16}}",
         r"\b(?:ENV|ARG)\s+\w*(?:pass|pwd|secret|token)\w*\s",
         _CLIENTS,
         _BASE64,
         r"\bdatabase\s?\(\s?[\"']",
-        rf"\b(?:{'|'.join(sorted(load_calls().keys() - _COMMON))})\s?\(\s{{0,40}}[^)\s]",
+        rf"\b(?:{'|'.join(sorted(load_calls().keys() - _COMMON - _GENERAL))})\s?\([^()\n]{{0,80}}[\"']",
+        rf"\b(?:{'|'.join(sorted(_GENERAL))})\s?\(\s{{0,40}}[\"'`$@]",
         _LOOK_UPS,
         r"cordtally accepts ",
         r"\bkind[\"']?:\s*[\"']?Secret\b",

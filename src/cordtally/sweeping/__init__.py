@@ -1,9 +1,10 @@
 """Whole searches: sweeping a tree, or what a repository ever held, for connection strings and credentials."""
 
+from .files import sweep_text
 from .history import History, Past, sweep_history
 from .hits import Hit, Sweep
 from .judging import SECRETS
-from .searching import sweep, sweep_text
+from .searching import sweep
 from .versions import Commit
 
 __all__ = ["SECRETS", "Commit", "History", "Hit", "Past", "Sweep", "sweep", "sweep_history", "sweep_text"]

@@ -23,10 +23,13 @@ class Stated(NamedTuple):
     name: str
 
 
-def stated_in(characters: str, path: Path, format_name: str) -> tuple[list[Stated], str | None]:
-    """Give the places of the connections that a file declares, and the engine of the one driver that it loads."""
+def stated_in(characters: str, path: Path, format_name: str, *, by_layout: bool) -> tuple[list[Stated], str | None]:
+    """Give the places of the connections that a file declares, and the engine of the one driver that it loads.
+
+    Unless ``by_layout``, the driver alone is looked for.
+    """
     loaded = engine_loaded(format_name, characters)
-    if len(characters) > _LARGEST:
+    if len(characters) > _LARGEST or not by_layout:
         return [], loaded
     source = Source(path, b"", characters, "utf-8")
     try:

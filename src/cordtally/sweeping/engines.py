@@ -40,9 +40,7 @@ _CLIENTS = (
     ("clickhouse", r"clickhouse-client"),
     ("postgresql", r"(?:create|alter) (?:user|role)(?! mapping)"),
 )
-_COMMANDS = tuple(
-    (engine, re.compile(rf"(?<![\w.-])(?:{words})(?![\w.])", re.IGNORECASE)) for engine, words in _CLIENTS
-)
+_COMMANDS = tuple((engine, re.compile(rf"(?<![\w.-])(?:{words})(?=\s|$)", re.IGNORECASE)) for engine, words in _CLIENTS)
 _SAID = re.compile(
     r"(?:db|database|adapter|engine|driver|db_?type|dialect|db_?kind)[\"'\]]{0,2}\s{0,5}[=:]\s{0,5}[\"']?([\w.:+-]{2,40})|<Plugin\s+(\w+)>",
     re.IGNORECASE,

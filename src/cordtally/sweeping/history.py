@@ -12,9 +12,9 @@ from pathlib import Path
 
 from ..errors import FieldError
 from ..results import Result
+from .files import hits_in
 from .hits import Hit
 from .judging import SECRETS, Surroundings
-from .searching import hits_in
 from .texts import text_of
 from .versions import Change, Commit, changes, contents, names_at, top_of
 

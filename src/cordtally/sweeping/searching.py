@@ -1,58 +1,28 @@
-"""Sweeps a source tree: walks it, sifts the bytes of its files, and has judged what is spotted in the few that tell.
-
-What a candidate looks like is left to ``cordtally.spotting``, what it means to ``judging``, the rules' words to
-``cordtally.vetting``.
-"""
+"""Sweeps a source tree: walks it, hands its files out to be searched, and puts together what comes back."""
 
 from __future__ import annotations
 
 import os
-import re
-import stat
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from contextlib import ExitStack
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from itertools import islice
 from pathlib import Path
-from typing import BinaryIO
 
 from ..errors import FieldError
-from ..journal import note
-from ..spotting import blocks, sift, spot_file
-from ..syntax import format_of, walk
+from ..syntax import format_of, walk_names
 from ..tally import FILE_NAME, load
 from ..vetting import Severity
-from .accepts import Accepts, accepted_beside
-from .declared import Stated, stated_in
-from .engines import engine_said
+from .accepts import Accepts
+from .files import Found, Job, search
 from .hits import Hit, Sweep
-from .judging import OF_OTHERS, SECRETS, Surroundings, judge
-from .places import kind_of_place, roots_shown
-from .texts import Text, text_of
+from .judging import SECRETS
 from .versions import changed_lines
 
-LARGEST_FILE = 1 << 30
-_WHOLE = 8 << 20  # bytes of a file that is held as a whole; a larger one is searched block by block
-_PROBE = 8192
 _BATCH = 64  # files that are handed to a worker at once
 _ENOUGH = 400  # files from which on workers pay
-_NO_DATABASE = frozenset(["redis"])  # nobody calls it "the database"
-_DATABASE = re.compile(r"(?:^|[^a-z])(?:db|database)(?![a-z])", re.IGNORECASE)
-_NEAR = 2  # lines between a text and a secret that belong together
 _SECRET_FORMATS = frozenset(["variables", "r-variables", "passwords", "option-file"])
-
-
-@dataclass(slots=True)
-class Found:
-    """What the search of some files came to."""
-
-    hits: list[Hit] = field(default_factory=list)
-    files: int = 0
-    binary: int = 0
-    too_large: list[Path] = field(default_factory=list)
-    unreadable: list[Path] = field(default_factory=list)
-    shown: list[tuple[Path, str]] = field(default_factory=list)
 
 
 def sweep(
@@ -143,37 +113,21 @@ def _changed(roots: list[Path], revision: str) -> dict[str, list[range] | None]:
 def _jobs_changed(root: Path, names: Iterable[str]) -> Iterator[Job]:
     for name in sorted(names):
         if (root / name).is_file() and not (root / name).is_symlink():
-            yield Job(root / name, Path(name))
+            yield Job(str(root / name), name)
 
 
 def _is_new(hit: Hit, lines: list[range] | None) -> bool:
     return lines is None or any(hit.line < one.stop and one.start <= hit.end_line for one in lines)
 
 
-@dataclass(frozen=True, slots=True)
-class Job:
-    """A file to search: where it is, its path in the tree, and whether version control ignores it."""
-
-    place: Path
-    path: Path
-    ignored: bool = False
-
-
 def _jobs(roots: Iterable[Path], result: Sweep, *, several: bool) -> Iterator[Job]:
     for root in roots:
         if not root.is_dir():
-            yield Job(root, root if several or not root.is_absolute() else Path(root.name))
+            yield Job(str(root), str(root) if several or not root.is_absolute() else root.name)
             continue
-        left_out = list[Path]()
-        for place in walk(root, result.unreadable.append, left_out.append):
-            for other in left_out:
-                if format_of(other) in _SECRET_FORMATS:
-                    yield Job(other, other if several else other.relative_to(root), ignored=True)
-            left_out.clear()
-            yield Job(place, place if several else place.relative_to(root))
-        for other in left_out:
-            if format_of(other) in _SECRET_FORMATS:
-                yield Job(other, other if several else other.relative_to(root), ignored=True)
+        for place, parts, ignored in walk_names(str(root), result.unreadable.append):
+            if not ignored or format_of(Path(place)) in _SECRET_FORMATS:
+                yield Job(place, place if several else "/".join(parts), ignored)
 
 
 def _searched(jobs: Iterator[Job], workers: int | None, executor: Executor | None) -> Iterator[Found]:
@@ -213,137 +167,6 @@ def _spread(jobs: Iterator[Job], executor: Executor, most: int) -> Iterator[Foun
     finally:
         for one in waiting:
             one.cancel()
-
-
-def search(jobs: list[Job]) -> Found:
-    """Search some files, one after the other; what is run in a worker."""
-    found = Found()
-    for job in jobs:
-        _search_file(job, found)
-    return found
-
-
-def _search_file(job: Job, found: Found) -> None:
-    try:
-        descriptor = os.open(job.place, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
-        with os.fdopen(descriptor, "rb", buffering=0) as stream:
-            status = os.fstat(descriptor)
-            if not stat.S_ISREG(status.st_mode):
-                found.unreadable.append(job.path)
-                return
-            if status.st_size > LARGEST_FILE:
-                found.too_large.append(job.path)
-                return
-            data = _read(stream, min(status.st_size + 1, _WHOLE + 1))
-            if len(data) > _WHOLE:
-                _search_blocks(job, stream, data, found)
-                return
-    except OSError:
-        note("sweeping", "%s: cannot be read", job.path)
-        found.unreadable.append(job.path)
-        return
-    text = text_of(data)
-    if text is None:
-        found.binary += 1
-        return
-    found.files += 1
-    found.shown += [(job.path, root) for root in roots_shown(job.path.name, data)]
-    around = _surroundings(job, status)
-    found.hits += hits_in(text, around)
-
-
-def _read(stream: BinaryIO, size: int) -> bytes:
-    pieces, left = [], size
-    while left > 0 and (piece := stream.read(left)):
-        pieces.append(piece)
-        left -= len(piece)
-    return b"".join(pieces)
-
-
-def _surroundings(job: Job, status: os.stat_result | None = None) -> Surroundings:
-    held = job.ignored or format_of(job.path) == "passwords"
-    open_to_others = held and status is not None and os.name == "posix" and bool(status.st_mode & 0o044)
-    return Surroundings(job.path, ignored=job.ignored, readable_by_others=open_to_others)
-
-
-def hits_in(text: Text, around: Surroundings) -> list[Hit]:
-    """Search one text, whose bytes are sifted first."""
-    stretches = sift(text.data) if not _is_all_told(around.path) else [(0, len(text.data))]
-    if not stretches:
-        return []
-    format_name = format_of(around.path)
-    spans = text.spans(stretches)
-    spots = spot_file(text.characters, around.path, format_name, spans)
-    stated = list[Stated]()
-    if format_name is not None and any(spot.engine is None and spot.kind != "reference" for spot in spots):
-        stated, loaded = stated_in(text.characters, around.path, format_name)
-        around = replace(around, engine=loaded)
-    if around.engine is None and spots:
-        around = replace(around, engine=engine_said(text.characters))
-    found = list[Hit]()
-    for spot in spots:
-        beside = next((one for one in stated if one.start <= spot.start < one.end), None)
-        hit = judge(spot, around, text.place(spot.start, spot.end), beside)
-        if hit is not None:
-            found.append(hit)
-    return accepted_beside(_with_engines(found, around), text.characters, around.path)
-
-
-def _with_engines(hits: list[Hit], around: Surroundings) -> list[Hit]:
-    """Give secrets the engine of a text in the same line, or of all texts where a file has those of one alone."""
-    texts = [hit for hit in hits if hit.kind == "cord" and hit.engine is not None]
-    engines = {hit.engine for hit in hits if hit.engine is not None}
-    only = next(iter(engines)) if len(engines) == 1 else None
-    if not texts or kind_of_place(around.path) == "test":
-        return hits
-    made = list[Hit]()
-    for hit in hits:
-        named = hit.name or ""
-        if hit.kind == "pair" and hit.engine is None and not OF_OTHERS.search(named):
-            near = sorted((abs(one.line - hit.line), one.engine) for one in texts)[0]
-            engine = near[1] if near[0] <= _NEAR else only
-            if engine not in _NO_DATABASE or _DATABASE.search(named) is None:
-                hit = replace(hit, engine=engine)  # noqa: PLW2901
-        made.append(hit)
-    return made
-
-
-def sweep_text(text: str, path: Path) -> list[Hit]:
-    """Search one text, as it would stand in a file of that path."""
-    return hits_in(Text(text.encode("utf-8", "replace"), text), Surroundings(path))
-
-
-def _is_all_told(path: Path) -> bool:
-    """Whether a file's name tells that each line is a secret: password files, user lists of poolers."""
-    return format_of(path) == "passwords" or path.name.casefold() == "userlist.txt"
-
-
-def _search_blocks(job: Job, stream: BinaryIO, first: bytes, found: Found) -> None:
-    """Search a file that is too large to be held: block by block, by its lines."""
-    if b"\0" in first[:_PROBE]:
-        found.binary += 1
-        return
-    found.files += 1
-    around = _surroundings(job)
-    lines, columns = 0, 0  # before the block: whole lines, and characters of the line that it begins in
-    for data, kept in blocks(stream, first):
-        text = Text(data, data.decode("utf-8", "replace"))
-        inner = len(data[:kept].decode("utf-8", "replace"))
-        for spot in spot_file(text.characters, job.path, None, text.spans(sift(data))):
-            if spot.start >= inner:  # the next block has it whole
-                continue
-            line, column, end_line, end_column = text.place(spot.start, spot.end)
-            place = (
-                line + lines,
-                column + columns * (line == 1),
-                end_line + lines,
-                end_column + columns * (end_line == 1),
-            )
-            if (hit := judge(spot, around, place)) is not None:
-                found.hits.append(hit)
-        ends = text.characters.count("\n", 0, inner)
-        columns = inner - text.characters.rfind("\n", 0, inner) - 1 if ends else columns + inner
-        lines += ends
 
 
 def _in_sight(hits: list[Hit], shown: list[tuple[Path, str]]) -> list[Hit]:

@@ -4,7 +4,7 @@ Formats with a grammar are read through tree-sitter, files of lines by their rea
 """
 
 from .files import Tree, format_of, open_tree, parse_text
-from .folders import walk
+from .folders import walk, walk_names
 from .languages import comment_sign, language_facts
 from .nodes import Host, Node, Number, Slot, inside, slots
 from .source import Source, Splice
@@ -25,4 +25,5 @@ __all__ = [
     "parse_text",
     "slots",
     "walk",
+    "walk_names",
 ]

@@ -23,13 +23,24 @@ class _Level(NamedTuple):
 def walk(
     root: Path, unreadable: Callable[[Path], None] | None = None, ignored: Callable[[Path], None] | None = None
 ) -> Iterator[Path]:
-    """Give the files below a folder, in order; what ``.gitignore`` files name is left out, and links are not followed.
+    """Give the files below a folder, as `walk_names` does, as paths."""
+    for place, _, left_out in walk_names(str(root), unreadable):
+        if not left_out:
+            yield Path(place)
+        elif ignored is not None:
+            ignored(Path(place))
 
-    Version control's own folders and those of packages are never entered; a folder that cannot be is told to
-    ``unreadable``, a file that is left out to ``ignored``. By a list of what is still to do, since trees may be
+
+def walk_names(
+    root: str, unreadable: Callable[[Path], None] | None = None
+) -> Iterator[tuple[str, tuple[str, ...], bool]]:
+    """Give the files below a folder, in order: the place, the parts of the path, and whether ``.gitignore`` has it.
+
+    Links are not followed; version control's own folders, those of packages and what is ignored are never entered. A
+    folder that cannot be read is told to ``unreadable``. By a list of what is still to do, since trees may be
     thousands deep; each file is asked of the rules of the folders above it alone.
     """
-    waiting: list[tuple[str, tuple[str, ...], _Level | None]] = [(str(root), (), None)]
+    waiting: list[tuple[str, tuple[str, ...], _Level | None]] = [(root, (), None)]
     while waiting:
         here, parts, level = waiting.pop()
         try:
@@ -48,10 +59,7 @@ def walk(
                 if entry.name not in _NEVER and not _is_left_out(inner, level, folder=True):
                     folders.append((entry.path, inner, level))
             elif entry.is_file(follow_symlinks=False):
-                if level is None or not _is_left_out(inner, level, folder=False):
-                    yield Path(entry.path)
-                elif ignored is not None:
-                    ignored(Path(entry.path))
+                yield entry.path, inner, level is not None and _is_left_out(inner, level, folder=False)
         waiting += reversed(folders)
 
 

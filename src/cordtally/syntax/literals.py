@@ -29,6 +29,10 @@ _OPERATION = re.compile(r".*(?:binary|comparison|relational|equality|infix|multi
 _SUBSCRIPT = re.compile(
     r".*(?:subscript|index_expression|element_access|element_reference|array_access|hash_element).*"
 )
+_SCOPE = re.compile(
+    r".+_(?:statement|definition|body)|program|module|source_file|compilation_unit|chunk|translation_unit"
+)
+_FEW = 12  # parts of an expression with an operator
 _LIST = re.compile(r".*(?:list|array|tuple|set|sequence).*")
 _FLAG = re.compile(r"--?(?P<name>[A-Za-z][\w-]+)")
 _OPENS = re.compile(r"[A-Za-z$@#]{0,3}(?:\"\"\"|'''|\"|'|`)")
@@ -256,7 +260,7 @@ class Program:
         names, node, blocked = list[str](), top, False
         for depth in range(_DEEPEST):
             parent = node.parent
-            if parent is None:
+            if parent is None or (_SCOPE.fullmatch(parent.type) and parent.type not in self.kinds["assignments"]):
                 break
             if parent.type in self.kinds["given"]:
                 arguments = self.code.arguments(parent)
@@ -329,8 +333,9 @@ class Program:
 
     def _named(self, parent: Any, node: Any) -> list[str] | None:  # noqa: ANN401
         """The name that a part of the program gives to what stands in it; None where it gives none."""
-        signs = {child.type for child in parent.children if not child.is_named}
-        if signs & {*self.code.language.get("falls_back", ())} and parent.children[0] != node:
+        falls_back = self.code.language.get("falls_back", ())
+        signs = {c.type for c in parent.children if not c.is_named} if parent.child_count < _FEW else set[str]()
+        if signs & {*falls_back} and parent.children[0] != node:
             looked = self.code.looked_up(self.code.raw(parent.children[0]), 0, 0)
             return None if looked is None or looked.variable is None else [looked.variable]
         if _NO_NAME.fullmatch(parent.type) and parent.type not in self.kinds["assignments"]:

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from itertools import accumulate
+import re
+from bisect import bisect_left
 from typing import Any
+
+_CONTINUED = re.compile(rb"[\x80-\xbf]")  # a byte of a character that is not its first (UTF-8, RFC 3629)
 
 
 class Offsets:
     """Turns offsets in a text's UTF-8 bytes into those of its characters."""
 
     def __init__(self, text: str, data: bytes) -> None:
-        self.widths = None if len(data) == len(text) else list(accumulate(len(c.encode("utf-8")) for c in text))
+        plain = len(data) == len(text)
+        self.continued = None if plain else [match.start() for match in _CONTINUED.finditer(data)]
 
     def at(self, offset: int) -> int:
         """Give the place of the character that begins at a byte."""
-        return offset if self.widths is None else bisect_right(self.widths, offset)
+        return offset if self.continued is None else offset - bisect_left(self.continued, offset)
 
     def span(self, found: Any) -> tuple[int, int]:  # noqa: ANN401 -- a node of a package that need not be there
         """Give where a grammar's node begins and ends."""

@@ -1,0 +1,201 @@
+"""Searches single files: sifts their bytes, and has judged what is spotted in the few that tell.
+
+What a candidate looks like is left to ``cordtally.spotting``, what it means to ``judging``, the rules' words to
+``cordtally.vetting``.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import stat
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import BinaryIO, NamedTuple
+
+from ..config.layouts import has_layout
+from ..journal import note
+from ..spotting import blocks, sift, spot_file
+from ..syntax import format_of, language_facts
+from .accepts import accepted_beside
+from .declared import Stated, stated_in
+from .engines import engine_said
+from .hits import Hit
+from .judging import OF_OTHERS, Surroundings, judge
+from .places import kind_of_place, roots_shown
+from .texts import Text, text_of
+
+LARGEST_FILE = 1 << 30
+_WHOLE = 8 << 20  # bytes of a file that is held as a whole; a larger one is searched block by block
+_PROBE = 8192
+_NO_DATABASE = frozenset(["redis"])  # nobody calls it "the database"
+_DATABASE = re.compile(r"(?:^|[^a-z])(?:db|database)(?![a-z])", re.IGNORECASE)
+_SHORT = 4 << 10  # bytes of a program that is looked through for the engine that it says it is for
+_NEAR = 2  # lines between a text and a secret that belong together
+_OPEN = os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0)
+_ALL_TOLD = ("pgpass", "pgpass.conf", "userlist.txt")  # ends of names of files in which each line is a secret
+
+
+class Job(NamedTuple):
+    """A file to search: where it is, its path in the tree, and whether version control ignores it."""
+
+    place: str
+    path: str
+    ignored: bool = False
+
+
+@dataclass(slots=True)
+class Found:
+    """What the search of some files came to."""
+
+    hits: list[Hit] = field(default_factory=list)
+    files: int = 0
+    binary: int = 0
+    too_large: list[Path] = field(default_factory=list)
+    unreadable: list[Path] = field(default_factory=list)
+    shown: list[tuple[Path, str]] = field(default_factory=list)
+
+
+def search(jobs: list[Job]) -> Found:
+    """Search some files, one after the other; what is run in a worker."""
+    found = Found()
+    for job in jobs:
+        _search_file(job, found)
+    return found
+
+
+def _search_file(job: Job, found: Found) -> None:
+    """Search one file. Most have nothing to tell: for them no more is done than must be."""
+    try:
+        descriptor = os.open(job.place, _OPEN)
+        try:
+            status = os.fstat(descriptor)
+            if not stat.S_ISREG(status.st_mode):
+                found.unreadable.append(Path(job.path))
+                return
+            if status.st_size > LARGEST_FILE:
+                found.too_large.append(Path(job.path))
+                return
+            data = _read(descriptor, min(status.st_size, _WHOLE) + 1)
+            if len(data) > _WHOLE:
+                with os.fdopen(os.dup(descriptor), "rb", buffering=0) as stream:
+                    _search_blocks(job, stream, data, found)
+                return
+        finally:
+            os.close(descriptor)
+    except OSError:
+        note("sweeping", "%s: cannot be read", job.path)
+        found.unreadable.append(Path(job.path))
+        return
+    name = job.path.rpartition("/")[2]
+    if b"oot" in data:
+        found.shown += [(Path(job.path), root) for root in roots_shown(name, data)]
+    plain = b"\0" not in data[:_PROBE] and data[:1] not in {b"\xef", b"\xff", b"\xfe"}
+    if plain and not name.casefold().endswith(_ALL_TOLD) and not sift(data):
+        found.files += 1
+        return
+    text = text_of(data)
+    if text is None:
+        found.binary += 1
+        return
+    found.files += 1
+    found.hits += hits_in(text, _surroundings(job, status))
+
+
+def _read(descriptor: int, size: int) -> bytes:
+    """Read as much of a file as there is, or as is asked for."""
+    data = os.read(descriptor, size)
+    if len(data) >= size - 1 or not data:  # all that it had when it was opened
+        return data
+    pieces, left = [data], size - len(data)
+    while left > 0 and (piece := os.read(descriptor, left)):
+        pieces.append(piece)
+        left -= len(piece)
+    return b"".join(pieces) if len(pieces) > 1 else data
+
+
+def _surroundings(job: Job, status: os.stat_result | None = None) -> Surroundings:
+    path = Path(job.path)
+    held = job.ignored or format_of(path) == "passwords"
+    open_to_others = held and status is not None and os.name == "posix" and bool(status.st_mode & 0o044)
+    return Surroundings(path, ignored=job.ignored, readable_by_others=open_to_others)
+
+
+def hits_in(text: Text, around: Surroundings) -> list[Hit]:
+    """Search one text, whose bytes are sifted first."""
+    told = around.path.name.casefold().endswith(_ALL_TOLD)
+    stretches = [(0, len(text.data))] if told else sift(text.data)
+    if not stretches:
+        return []
+    format_name = format_of(around.path)
+    spots = spot_file(text.characters, around.path, format_name, text.spans(stretches))
+    if not spots and b"cordtally accepts " not in text.data:
+        return []
+    stated, by_layout = list[Stated](), True
+    unknown = [spot for spot in spots if spot.engine is None and spot.kind != "reference"]
+    if format_name is not None and unknown:
+        # in a program that is no framework's, what stands beside a string tells as much
+        by_layout = language_facts(format_name).get("kind") != "code" or has_layout(around.path.name)
+        stated, loaded = stated_in(text.characters, around.path, format_name, by_layout=by_layout)
+        around = replace(around, engine=loaded)
+    if around.engine is None and unknown and (by_layout or len(text.data) < _SHORT):
+        around = replace(around, engine=engine_said(text.characters))
+    found = list[Hit]()
+    for spot in spots:
+        beside = next((one for one in stated if one.start <= spot.start < one.end), None)
+        hit = judge(spot, around, text.place(spot.start, spot.end), beside)
+        if hit is not None:
+            found.append(hit)
+    return accepted_beside(_with_engines(found, around), text.characters, around.path)
+
+
+def _with_engines(hits: list[Hit], around: Surroundings) -> list[Hit]:
+    """Give secrets the engine of a text in the same line, or of all texts where a file has those of one alone."""
+    texts = [hit for hit in hits if hit.kind == "cord" and hit.engine is not None]
+    engines = {hit.engine for hit in hits if hit.engine is not None}
+    only = next(iter(engines)) if len(engines) == 1 else None
+    if not texts or kind_of_place(around.path) == "test":
+        return hits
+    made = list[Hit]()
+    for hit in hits:
+        named = hit.name or ""
+        if hit.kind == "pair" and hit.engine is None and not OF_OTHERS.search(named):
+            near = sorted((abs(one.line - hit.line), one.engine) for one in texts)[0]
+            engine = near[1] if near[0] <= _NEAR else only
+            if engine not in _NO_DATABASE or _DATABASE.search(named) is None:
+                hit = replace(hit, engine=engine)  # noqa: PLW2901
+        made.append(hit)
+    return made
+
+
+def sweep_text(text: str, path: Path) -> list[Hit]:
+    """Search one text, as it would stand in a file of that path."""
+    return hits_in(Text(text.encode("utf-8", "replace"), text), Surroundings(path))
+
+
+def _search_blocks(job: Job, stream: BinaryIO, first: bytes, found: Found) -> None:
+    """Search a file that is too large to be held: block by block, by its lines."""
+    if b"\0" in first[:_PROBE]:
+        found.binary += 1
+        return
+    found.files += 1
+    around = _surroundings(job)
+    lines, columns = 0, 0  # before the block: whole lines, and characters of the line that it begins in
+    for data, kept in blocks(stream, first):
+        text = Text(data, data.decode("utf-8", "replace"))
+        inner = len(data[:kept].decode("utf-8", "replace"))
+        for spot in spot_file(text.characters, Path(job.path), None, text.spans(sift(data))):
+            if spot.start >= inner:  # the next block has it whole
+                continue
+            line, column, end_line, end_column = text.place(spot.start, spot.end)
+            place = (
+                line + lines,
+                column + columns * (line == 1),
+                end_line + lines,
+                end_column + columns * (end_line == 1),
+            )
+            if (hit := judge(spot, around, place)) is not None:
+                found.hits.append(hit)
+        ends = text.characters.count("\n", 0, inner)
+        columns = inner - text.characters.rfind("\n", 0, inner) - 1 if ends else columns + inner
+        lines += ends
