@@ -288,6 +288,42 @@ class History(TypedDict):
     secrets: list[PastShape]
 
 
+class ConnectionRow(TypedDict):
+    """One connection of one service; equal ones are one row with several places."""
+
+    service: str
+    environment: str | None
+    engine: str | None
+    server: str
+    database: str
+    user: str
+    secret: str
+    """Where the password is: in the file, from a variable, a placeholder, or none."""
+    tls: str | None
+    variables: list[str]
+    pool: str | None
+    places: list[str]
+
+
+class SlipShape(TypedDict):
+    """A variable that is looked up and not given, or given and not looked up; and the name that was meant."""
+
+    kind: Literal["not given", "not used"]
+    name: str
+    path: str
+    line: int
+    nearest: str | None
+
+
+class Inventory(TypedDict):
+    """sweep --inventory --json."""
+
+    schema: Literal["cordtally/inventory/1"]
+    root: str
+    connections: list[ConnectionRow]
+    slips: list[SlipShape]
+
+
 class CordRow(TypedDict):
     """One cord in the list of a tally."""
 

@@ -63,6 +63,7 @@ if TYPE_CHECKING:
     from .secrets import text_for as text_for
     from .sweeping import sweep as sweep
     from .sweeping import sweep_history as sweep_history
+    from .sweeping import take_inventory as take_inventory
     from .tally import Tally as Tally
     from .tally import load as load
     from .vetting import Finding as Finding
@@ -167,7 +168,7 @@ _HOME = {
         ),
         ".secrets",
     ),
-    **dict.fromkeys(("sweep", "sweep_history"), ".sweeping"),
+    **dict.fromkeys(("sweep", "sweep_history", "take_inventory"), ".sweeping"),
     **dict.fromkeys(
         (
             "Tally",

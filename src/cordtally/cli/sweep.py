@@ -7,7 +7,8 @@ from pathlib import Path
 import click
 
 from ..errors import FieldError
-from ..sweeping import SECRETS, Commit, History, Hit, Sweep, sweep, sweep_history
+from ..sweeping import SECRETS, Commit, History, Hit, Inventory, Sweep, sweep, sweep_history, take_inventory
+from ..sweeping.writing import check_report, write_report
 from ..vetting import Severity
 from .connections import missing_file
 from .inputs import fail_on_option, fails, json_option
@@ -36,6 +37,15 @@ _FEW = 5
     "--range", "revisions", metavar="REVS", multiple=True, help="With --history: these commits, as v1.0..main."
 )
 @click.option("--resume", metavar="FILE", type=click.Path(path_type=Path), help="With --history: keep what is done.")
+@click.option("--inventory", is_flag=True, help="List the connections: who reaches which database, and how.")
+@click.option(
+    "--write",
+    "reports",
+    metavar="FILE",
+    multiple=True,
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="Write what is found as .csv, .md, .html, .json or .sarif; an inventory as .svg or .png, too.",
+)
 @click.option("--workers", metavar="N", type=click.IntRange(min=1), help="Search with N processes. [default: by need]")
 @click.option("--skip-large", is_flag=True, help="Files too large to be read do not matter to the exit status.")
 @click.option("--quiet", "-q", is_flag=True, help="Print the places only.")
@@ -48,6 +58,8 @@ def command(
     history: bool,
     revisions: tuple[str, ...],
     resume: Path | None,
+    inventory: bool,
+    reports: tuple[Path, ...],
     workers: int | None,
     skip_large: bool,
     quiet: bool,
@@ -57,10 +69,14 @@ def command(
     for path in paths:
         if not path.exists():
             raise FieldError(missing_file(path), path=path)
+    for report in reports:
+        check_report(report, inventory=inventory)
     if history:
         return _history(paths, revisions, resume, quiet, as_json)
     if revisions or resume is not None:
         raise FieldError("--range and --resume go with --history")
+    if inventory:
+        return _inventory(paths, reports, workers, quiet, as_json)
     with show_count("files read") as progress:
         result = sweep(*paths, progress=progress, workers=workers, changed_since=since)
     status = fails((hit.severity for hit in result.hits), fail_on)
@@ -69,7 +85,60 @@ def command(
         print_json(result.to_dict())
     else:
         _print(result, quiet)
+    _write(result, reports)
     return 1 if result.too_large and not skip_large else status
+
+
+def _write(found: Sweep | Inventory, reports: tuple[Path, ...]) -> None:
+    for path in reports:
+        write_report(found, path)
+
+
+def _inventory(
+    paths: tuple[Path, ...], reports: tuple[Path, ...], workers: int | None, quiet: bool, as_json: bool
+) -> int:
+    if len(paths) != 1:
+        raise FieldError("an inventory is that of one tree: name one folder")
+    with show_count("files read") as progress:
+        result = take_inventory(paths[0], progress=progress, workers=workers)
+    if as_json:
+        print_json(result.to_dict())
+    else:
+        _print_inventory(result, quiet)
+    _write(result, reports)
+    return 0
+
+
+_SECRET_IS = {"none": "no secret", "a placeholder": "a placeholder for the secret"}
+
+
+def _print_inventory(result: Inventory, quiet: bool) -> None:
+    screen = Screen()
+    service = None
+    for row in result.rows:
+        if row.service != service:
+            service = row.service
+            screen.say(clean(service), "bold")
+        line = Line(f"  {row.engine or 'some engine':<11} {clean(row.target)}")
+        line.append(f" as {clean(row.user)}" if row.user else "")
+        screen.say(line.append(f", {row.environment}" if row.environment else "", "dim"), whole=True)
+        if quiet:
+            continue
+        style = {"in the file": "red", "a placeholder": "yellow"}.get(row.secret, "")
+        told = Line("              ")
+        told.append(_SECRET_IS.get(row.secret, f"secret {clean(row.secret)}"), style)
+        told.append(f"; {row.tls}" if row.tls else "").append(f"; pool {clean(row.pool)}" if row.pool else "")
+        screen.say(told, hang=14)
+        screen.say(f"              {clean(', '.join(row.places))}", "dim", hang=14)
+    if result.slips and not quiet:
+        screen.say("\nvariables", "bold")
+    for slip in result.slips if not quiet else ():
+        meant = f": did you mean {clean(slip.nearest)}?" if slip.nearest else ""
+        said = f"  {clean(slip.path)}:{slip.line}: {clean(slip.name)} is {slip.kind}{meant}"
+        screen.say(said, "yellow" if slip.nearest or slip.kind == "not given" else "dim", hang=4)
+    if not quiet:
+        services = len({row.service for row in result.rows})
+        screen.say(f"\n{_count(len(result.rows), 'connection')} of {_count(services, 'service')}", "bold")
 
 
 def _history(

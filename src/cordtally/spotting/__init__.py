@@ -2,8 +2,9 @@
 
 from .files import spot_file
 from .lines import Candidate, spot
+from .lookups import is_telling
 from .sifting import blocks, sift
 from .spots import Spot
 from .values import names_no_secret
 
-__all__ = ["Candidate", "Spot", "blocks", "names_no_secret", "sift", "spot", "spot_file"]
+__all__ = ["Candidate", "Spot", "blocks", "is_telling", "names_no_secret", "sift", "spot", "spot_file"]

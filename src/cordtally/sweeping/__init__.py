@@ -3,8 +3,22 @@
 from .files import sweep_text
 from .history import History, Past, sweep_history
 from .hits import Hit, Sweep
+from .inventory import Inventory, Row, take_inventory
 from .judging import SECRETS
 from .searching import sweep
 from .versions import Commit
 
-__all__ = ["SECRETS", "Commit", "History", "Hit", "Past", "Sweep", "sweep", "sweep_history", "sweep_text"]
+__all__ = [
+    "SECRETS",
+    "Commit",
+    "History",
+    "Hit",
+    "Inventory",
+    "Past",
+    "Row",
+    "Sweep",
+    "sweep",
+    "sweep_history",
+    "sweep_text",
+    "take_inventory",
+]
