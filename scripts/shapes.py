@@ -288,6 +288,39 @@ class History(TypedDict):
     secrets: list[PastShape]
 
 
+class MovedShape(TypedDict):
+    """A secret that moves, and the variable that it is kept in."""
+
+    path: str
+    line: int
+    name: str
+
+
+class RefusedShape(TypedDict):
+    """A secret that stays, and why."""
+
+    path: str
+    line: int
+    reason: str
+
+
+class LiftShape(TypedDict):
+    """lift --json."""
+
+    schema: Literal["cordtally/lift/1"]
+    folder: str
+    variables_file: str
+    tracked: bool
+    """Whether git tracks the variables file."""
+    variables: list[str]
+    moved: list[MovedShape]
+    refused: list[RefusedShape]
+    files: list[str]
+    diff: list[str]
+    undo: str | None
+    """The file that undoes it, once it is applied."""
+
+
 class ConnectionRow(TypedDict):
     """One connection of one service; equal ones are one row with several places."""
 

@@ -40,6 +40,7 @@ if TYPE_CHECKING:
     from .exchange import convert as convert
     from .exchange import read as read
     from .exchange import write as write
+    from .lifting import lift as lift
     from .lookups import Resolution as Resolution
     from .lookups import resolve as resolve
     from .model import Authentication as Authentication
@@ -168,6 +169,7 @@ _HOME = {
         ),
         ".secrets",
     ),
+    **dict.fromkeys(("lift",), ".lifting"),
     **dict.fromkeys(("sweep", "sweep_history", "take_inventory"), ".sweeping"),
     **dict.fromkeys(
         (

@@ -19,6 +19,7 @@ CALLS = {
     "dial/1": [["dial", "logbook"], ["dial", "postgresql://127.0.0.1:9/d"]],
     "dials/1": [["dial", "logbook", "sqlite:///nosuch.db"]],
     "sweep/1": [["sweep", "."]],
+    "lift/1": [["lift", "services/survey"], ["lift", "services/fog-signal"]],
     "inventory/1": [["sweep", ".", "--inventory"]],
     "history/1": [["sweep", ".", "--history"]],
     "tally/1": [["show"]],

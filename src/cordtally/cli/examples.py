@@ -40,6 +40,7 @@ EXAMPLES = {
         "emit tides@production --to spring-boot",
     ),
     "dial": ("dial logbook", "dial --from-env TIDES_URL --limit 2s"),
+    "lift": ("lift services/survey", "lift services/fog-signal/config.php:3 --into env:FOG_PASSWORD --apply"),
     "sweep": ("sweep .", "sweep services pools --quiet --fail-on never"),
     "drivers": (
         "drivers --engine postgresql --language java",

@@ -137,6 +137,22 @@ def has_layout(name: str) -> bool:
     return any(_file_pattern(pattern).fullmatch(name) for pattern in patterns)
 
 
+def reference_of(layout: Layout, name: str) -> str:
+    """Give how a framework's file refers to a variable, as the value of a key: an unset one fails there.
+
+    Raises
+    ------
+    FieldError
+        Where it refers to none, or in a way that is no value.
+    """
+    secret = str(layout.emit.get("lifts", ""))
+    if not secret:
+        raise FieldError(
+            f"a file of {layout.title} refers to no variable so that one that is unset fails: move it by hand"
+        )
+    return secret.replace("NAME", name)
+
+
 def _needed(layout: Layout, keys: Collection[str]) -> bool:
     return not layout.needs or any(
         key.startswith(one) or key.endswith(f".{one}") for key in keys for one in layout.needs

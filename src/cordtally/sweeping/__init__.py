@@ -6,7 +6,7 @@ from .hits import Hit, Sweep
 from .inventory import Inventory, Row, take_inventory
 from .judging import SECRETS
 from .searching import sweep
-from .versions import Commit
+from .versions import Commit, is_tracked
 
 __all__ = [
     "SECRETS",
@@ -17,6 +17,7 @@ __all__ = [
     "Past",
     "Row",
     "Sweep",
+    "is_tracked",
     "sweep",
     "sweep_history",
     "sweep_text",

@@ -154,6 +154,14 @@ def _process(command: list[str], stdin: int | None = None) -> Iterator[subproces
                 stream.close()
 
 
+def is_tracked(path: Path) -> bool:
+    """Whether version control keeps a file; not where there is none, or git is not installed."""
+    try:
+        return bool(_run(path.parent, "ls-files", "-z", "--", f":(literal){path.name}"))
+    except (FieldError, OSError):
+        return False
+
+
 def names_at(folder: Path, revision: str = "HEAD") -> set[str]:
     """Give the names of the contents of all files at a revision; none where there is no commit yet.
 

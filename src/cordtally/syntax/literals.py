@@ -146,6 +146,13 @@ class Program:
             if made is not None:
                 yield made
 
+    def held_by(self, literal: Literal, kinds: frozenset[str]) -> str | None:
+        """Give the kind of the nearest part of the program that a string stands in, of some kinds."""
+        node = self.tree.root_node.descendant_for_byte_range(self._byte(literal.start), self._byte(literal.end))
+        while node is not None and node.type not in kinds:
+            node = node.parent
+        return None if node is None else str(node.type)
+
     def is_broken(self, start: int, end: int) -> bool:
         """Whether the grammar could not read what stands on a stretch of the text."""
         if not self.tree.root_node.has_error:

@@ -1,0 +1,104 @@
+"""Undo files: what files were before, kept outside of every tree, for this user alone. They hold secrets."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import json
+import os
+import tempfile
+import time
+from collections.abc import Mapping
+from pathlib import Path
+
+from ..errors import FieldError
+
+_SCHEMA = "cordtally/undo/1"
+
+
+def undo_folder() -> Path:
+    """The folder of undo files: ``XDG_STATE_HOME`` (XDG Base Directory), or what stands for it on this system."""
+    if (stated := os.environ.get("XDG_STATE_HOME")) and Path(stated).is_absolute():
+        return Path(stated) / "cordtally" / "undo"
+    if os.name == "nt" and (local := os.environ.get("LOCALAPPDATA")):
+        return Path(local) / "cordtally" / "undo"
+    return Path.home() / ".local" / "state" / "cordtally" / "undo"
+
+
+def keep(before: Mapping[Path, bytes | None], after: Mapping[Path, bytes]) -> Path:
+    """Write an undo file, mode 0600: each file as it was (None where there was none), and what was made of it.
+
+    Raises
+    ------
+    OSError
+        When it cannot be written.
+    """
+    folder = undo_folder()
+    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    files = [
+        {
+            "path": str(path.resolve()),
+            "before": None if data is None else base64.b64encode(data).decode("ascii"),
+            "after": hashlib.sha256(after[path]).hexdigest(),
+        }
+        for path, data in before.items()
+    ]
+    handle, name = tempfile.mkstemp(dir=folder, prefix=f"{time.strftime('%Y%m%d-%H%M%S')}-", suffix=".json")
+    with os.fdopen(handle, "w", encoding="utf-8") as stream:
+        json.dump({"schema": _SCHEMA, "files": files}, stream)
+    return Path(name)
+
+
+def undo(place: str | Path) -> list[Path]:
+    """Put files back as an undo file says they were: all of them, or none where one was edited since. It is deleted.
+
+    Raises
+    ------
+    FieldError
+        Where it is no undo file, or a file is not as it was left.
+    OSError
+        When a file cannot be read or written.
+    """
+    place = Path(place)
+    try:
+        kept = json.loads(place.read_text("utf-8"))
+        files = [(Path(one["path"]), one["before"], one["after"]) for one in kept["files"]]
+        known = kept["schema"] == _SCHEMA
+    except (ValueError, KeyError, TypeError):
+        known = False
+    if not known:
+        raise FieldError(f"{place} is no undo file", path=place)
+    for path, _, after in files:
+        now = path.read_bytes() if path.exists() else None
+        if now is None or hashlib.sha256(now).hexdigest() != after:
+            raise FieldError(f"{path} was edited since: nothing was undone, so that no edit is lost", path=path)
+    for path, before, _ in files:
+        if before is None:
+            path.unlink()
+        else:
+            write_whole(path, base64.b64decode(before))
+    place.unlink()
+    return [path for path, _, _ in files]
+
+
+def write_whole(path: Path, data: bytes, mode: int | None = None) -> None:
+    """Write a file whole or not at all; one that was there keeps its mode.
+
+    Raises
+    ------
+    OSError
+        When it cannot be written; then it is as it was.
+    """
+    kept = path.stat().st_mode & 0o7777 if path.exists() else mode
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+    try:
+        with os.fdopen(handle, "wb") as stream:
+            stream.write(data)
+            stream.flush()
+            os.fsync(stream.fileno())
+        if kept is not None:
+            os.chmod(name, kept)
+        os.replace(name, path)
+    except BaseException:
+        Path(name).unlink(missing_ok=True)
+        raise
