@@ -30,6 +30,8 @@ RUN = [
     ("a.sh", "export PGPASSWORD='{0}'\necho \"$PGPASSWORD\"\n", ["bash", "a.sh"]),
     ("a.pl", "my %c = (password => '{0}');\nprint $c{{password}};\n", ["perl", "a.pl"]),
     ("a.cs", 'class A {{ static readonly string Password = "{0}"; static void Main() {{ System.Console.WriteLine(Password); }} }}\n', ["sh", "-c", "mcs a.cs && mono a.exe"]),
+    ("a.cs", 'class A {{ const string Password = "{0}"; static void Main() {{ System.Console.WriteLine(Password); }} }}\n', ["sh", "-c", "mcs a.cs && mono a.exe"]),
+    ("a.go", 'package main\n\nimport "fmt"\n\nconst password string = "{0}"\n\nfunc main() {{ fmt.Println(password) }}\n', ["go", "run", "a.go"]),
     ("a.R", 'password <- "{0}"\ncat(password)\n', ["Rscript", "a.R"]),
 ]  # fmt: skip
 
@@ -96,7 +98,8 @@ REFUSED = [
     ("a.php", f"<?php function f($password = '{SECRET}') {{}}\n", "simple parameter"),
     ("A.java", f'@Source(password = "{SECRET}") class A {{}}\n', "annotation"),
     ("a.cs", f'class A {{ void f(string password = "{SECRET}") {{}} }}\n', "parameter"),
-    ("a.go", f'package main\nconst password = "{SECRET}"\n', "const declaration"),
+    ("a.go", f'package main\nconst (\n\tpassword = "{SECRET}"\n)\n', "is a constant"),
+    ("a.cs", f'class A {{ const string Password = "{SECRET}"; [Source(Password)] void f() {{}} }}\n', "is a constant"),
     ("a.py", f'os = 1\npassword = "{SECRET}"\n', "something else of the name"),
     ("a.py", f'url = "postgresql://keeper:{SECRET}@" + host + "/tides"\n', "put together"),
     ("a.py", f'run("mysql -u fog -p{SECRET} signals")\n', "part of a longer string"),

@@ -40,7 +40,7 @@ EXAMPLES = {
         "emit tides@production --to spring-boot",
     ),
     "dial": ("dial logbook", "dial --from-env TIDES_URL --limit 2s"),
-    "lift": ("lift services/survey", "lift services/fog-signal/config.php:3 --into env:FOG_PASSWORD --apply"),
+    "lift": ("lift services/survey", "lift services/survey/plot.R:4 --into env:SURVEY_DSN"),
     "sweep": ("sweep .", "sweep services pools --quiet --fail-on never"),
     "drivers": (
         "drivers --engine postgresql --language java",

@@ -206,12 +206,13 @@ def _plan_file(plan: Lift, file: Path, hits: list[Hit], name: str | None) -> Non
             )
             literal = _literal_at(program, start)
             rewritable(program, literal, start, end)
+            encode_value(literal.text, "plain", _VARIABLES)  # or else the variables file cannot hold it
             variable = name or _name_of(hit, literal)
             if plan.values.setdefault(variable, literal.text) != literal.text:
                 variable = _free(plan.values, variable, literal.text)
                 plan.values[variable] = literal.text
             plan.hide(literal.text, literal.pieces[0].raw)
-            for splice in look_up_splices(tree, literal, variable):
+            for splice in look_up_splices(tree, program, literal, variable):
                 splices[splice.start, splice.end] = splice
         except FieldError as error:
             plan.refused.append(Refused(file, hit.line, str(error).partition("\n")[0]))
@@ -231,6 +232,7 @@ def _plan_data(plan: Lift, file: Path, hits: list[Hit], name: str | None) -> Non
             one, slot = _known_place(found)
             tree = one.tree
             value = slot.node.value or ""
+            encode_value(value, "plain", _VARIABLES)
             variable = name or _name_of(hit, Literal(0, 0, (), tuple(part for part in slot.path if not part.isdigit())))
             reference = reference_of(one.layout, variable)
             if plan.values.setdefault(variable, value) != value:

@@ -28,21 +28,23 @@ def rewritable(program: Program, literal: Literal, start: int, end: int) -> None
         raise FieldError("the secret is a part of a longer string: move it out by hand")
     facts = _facts(program.language)
     kinds = frozenset(facts.get("constant", ()))
-    if (kind := program.held_by(literal, kinds)) is not None:
-        said = kind.replace("_", " ")
+    if (held := program.held_by(literal, kinds)) is not None:
+        said = held[0].replace("_", " ")
         raise FieldError(f"it stands in a {said}, where {program.language} takes a constant alone: move it out by hand")
 
 
-def look_up_splices(tree: Tree, literal: Literal, name: str) -> list[Splice]:
+def look_up_splices(tree: Tree, program: Program, literal: Literal, name: str) -> list[Splice]:
     """Give the edits that put the look-up of a variable in place of a string.
 
     Raises
     ------
     FieldError
-        Where the language's look-ups are not known here, or a name that it needs means something else in the file.
+        Where the language's look-ups are not known here, a name that it needs means something else in the file, or a
+        constant is needed as one.
     """
     facts, text = _facts(tree.language), tree.source.text
     splices = [Splice(literal.start, literal.end, str(facts["env"]).format(name=name))]
+    splices += _eased(program, literal, facts)
     if "imports" not in facts or re.search(facts["imported"], text):
         return splices
     if re.search(facts["taken"], text):
@@ -50,6 +52,27 @@ def look_up_splices(tree: Tree, literal: Literal, name: str) -> list[Splice]:
     match = re.match(facts["import_after"], text)
     at = 0 if match is None else match.end()
     return [*splices, Splice(at, at, f"{facts['imports']}{tree.source.newline}")]
+
+
+def _eased(program: Program, literal: Literal, facts: dict[str, Any]) -> list[Splice]:
+    """What makes a constant a variable, where its value is not known before the program runs."""
+    eased = facts.get("eased", {})
+    held = program.held_by(literal, frozenset(eased))
+    if held is None:
+        return []
+    old, new = eased[held[0]]
+    head = program.text[held[1] : literal.start]
+    match = re.search(rf"\b{old}", head)
+    if match is None:
+        return []
+    name = re.escape(literal.names[-1]) if literal.names else "x"
+    line = program.text[program.text.rfind("\n", 0, held[1]) + 1 : held[1]]
+    others = re.search(
+        rf"\bcase\s+[\w.]*\b{name}\b|\[[^\]\n]*\b{name}\b|\bconst\b[^;=\n]*=[^;\n]*\b{name}\b", program.text
+    )
+    if "(" in head or "," in head or others is not None or (program.language == "go" and line.strip(" \t") != line):
+        raise FieldError("it is a constant, which is needed as one, or stands among others: move it out by hand")
+    return [Splice(held[1] + match.start(), held[1] + match.end(), new)]
 
 
 def _facts(language: str) -> dict[str, Any]:

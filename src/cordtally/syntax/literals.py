@@ -146,12 +146,12 @@ class Program:
             if made is not None:
                 yield made
 
-    def held_by(self, literal: Literal, kinds: frozenset[str]) -> str | None:
-        """Give the kind of the nearest part of the program that a string stands in, of some kinds."""
+    def held_by(self, literal: Literal, kinds: frozenset[str]) -> tuple[str, int] | None:
+        """Give the kind of the nearest part of the program that a string stands in, of some kinds, and its place."""
         node = self.tree.root_node.descendant_for_byte_range(self._byte(literal.start), self._byte(literal.end))
         while node is not None and node.type not in kinds:
             node = node.parent
-        return None if node is None else str(node.type)
+        return None if node is None else (str(node.type), self.code.offsets.at(node.start_byte))
 
     def is_broken(self, start: int, end: int) -> bool:
         """Whether the grammar could not read what stands on a stretch of the text."""
