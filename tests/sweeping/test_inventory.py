@@ -3,7 +3,7 @@
 import csv
 import io
 import json
-import xml.etree.ElementTree as ElementTree
+from xml.etree import ElementTree
 
 import pytest
 
