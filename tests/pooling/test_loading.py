@@ -58,7 +58,15 @@ def test_what_was_under_way_when_this_machine_stood_still_is_left_out(monkeypatc
             self.add(begun + 0.25, begun + 0.26)
 
     monkeypatch.setattr(Stalls, "nap", nap)
-    load = load_closed([1], lambda _: sleep(0.2 if begun + 0.15 < perf_counter() < begun + 0.35 else 0.01), EXPECTED, 0.4)
-    assert load.holds.max() < 0.2
+    held = []
+
+    def task(_):
+        start = perf_counter()
+        sleep(0.2 if begun + 0.15 < start < begun + 0.35 else 0.01)
+        if start < begun + 0.26 and perf_counter() > begun + 0.25:
+            held.append(perf_counter() - start)
+
+    load = load_closed([1], task, EXPECTED, 0.4)
+    assert all(abs(hold - max(held)) > 1e-3 for hold in load.holds)  # a real stall may be as long, and is another one
     assert load.left_out > 0.5
     assert load.seconds >= 0.4
