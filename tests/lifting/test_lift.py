@@ -104,6 +104,8 @@ REFUSED = [
     ("a.py", f'url = "postgresql://keeper:{SECRET}@" + host + "/tides"\n', "put together"),
     ("a.py", f'run("mysql -u fog -p{SECRET} signals")\n', "part of a longer string"),
     ("a.py", f'# password = "{SECRET}"\nx = 1\n', "in a comment"),
+    ("public/a.js", f"const password = '{SECRET}';\n", "runs in a browser"),
+    ("A.java", 'class A { String password = "not-a-real-é1"; }\n', "C locale"),
     ("a.rs", f'const PASSWORD: &str = "{SECRET}";\n', "not known here"),
     ("a.env", f"DB_PASSWORD={SECRET}\n", "where secrets are kept"),
     ("a.yaml", f"database:\n  password: {SECRET}\n", "refers to no variable|no connection of a framework"),
@@ -112,6 +114,7 @@ REFUSED = [
 
 @pytest.mark.parametrize(("name", "text", "reason"), REFUSED)
 def test_what_cannot_be_rewritten_safely_is_refused(tmp_path, name, text, reason):
+    (tmp_path / name).parent.mkdir(exist_ok=True)
     (tmp_path / name).write_text(text)
     plan = ct.lift(tmp_path)
     assert (plan.moved, plan.after, len(plan.refused)) == ([], {}, 1)
@@ -152,6 +155,8 @@ def test_the_variables_file_its_example_and_what_git_ignores(tmp_path):
     with pytest.raises(FieldError, match="another value for DATABASE_PASSWORD"):
         ct.lift(tmp_path / "b.py")
     assert [one.name for one in ct.lift(tmp_path / "b.py", name="FOG_PASSWORD").moved] == ["FOG_PASSWORD"]
+    with pytest.raises(FieldError, match="public/, which a web server shows"):
+        ct.lift(tmp_path / "b.py", name="FOG_PASSWORD", variables=tmp_path / "public" / ".env")
     with pytest.raises(FieldError, match="no name of one variable"):
         ct.lift(tmp_path / "b.py", name="fog password")
 

@@ -84,6 +84,8 @@ def _print(plan: Lift, kept: Path | None) -> None:
     if not plan.moved:
         screen.say("there is nothing to lift" if not plan.refused else "nothing was lifted", "dim")
         return
+    if plan.tracked:
+        screen.say(f"git tracks {plan.kept_in.name}: git rm --cached {plan.kept_in.name} before a commit", "red")
     if kept is None:
         screen.say("nothing is written yet: --apply writes it", "dim")
         return
@@ -92,6 +94,4 @@ def _print(plan: Lift, kept: Path | None) -> None:
     screen.say(
         f"whoever runs the programs has to set {names}: they do not read {plan.kept_in.name} by themselves", hang=4
     )
-    if plan.tracked:
-        screen.say(f"git tracks {plan.kept_in.name}: git rm --cached {plan.kept_in.name} before a commit", "red")
     screen.say("what was committed stays in the history: change each secret at its server, too", "yellow", hang=4)

@@ -18,14 +18,15 @@ from ..config.layouts import reference_of
 from ..errors import CordTallyError, FieldError
 from ..lines import DIALECTS, encode_value, read_lines
 from ..model import MASK
-from ..sweeping import SECRETS, Hit, is_tracked, sweep, sweep_text
-from ..syntax import Node, Slot, Source, Splice, Tree, format_of, language_facts, parse_text
+from ..sweeping import SECRETS, Hit, is_tracked, public_folder, sweep, sweep_text
+from ..syntax import Node, Slot, Source, Splice, Tree, format_of, language_facts, parse_text, write_whole
 from ..syntax.ignoring import parse_rules
 from ..syntax.literals import Literal, Program
 from .programs import look_up_splices, rewritable
-from .undoing import keep, write_whole
+from .undoing import keep
 
 _VARIABLES = DIALECTS["variables"]
+_IN_BROWSERS = frozenset(["javascript", "typescript"])
 _KEEPERS = frozenset(["variables", "r-variables", "passwords"])
 _NAME = re.compile(r"[A-Z][A-Z0-9_]*")
 _WORDS = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
@@ -170,6 +171,8 @@ def lift(
     if plan.moved:
         where = plan.kept_in = Path(variables).resolve() if variables is not None else folder / ".env"
         plan.tracked = is_tracked(where)
+        if (shown := public_folder(_below(folder, where))) is not None:
+            raise FieldError(f"{where} stands below {shown}/, which a web server shows: keep the variables elsewhere")
         _plan_variables(plan, where)
         _prove(plan, where)
     return plan
@@ -206,6 +209,7 @@ def _plan_file(plan: Lift, file: Path, hits: list[Hit], name: str | None) -> Non
             )
             literal = _literal_at(program, start)
             rewritable(program, literal, start, end)
+            _refuse_browsers(plan, file, language)
             encode_value(literal.text, "plain", _VARIABLES)  # or else the variables file cannot hold it
             variable = name or _name_of(hit, literal)
             if plan.values.setdefault(variable, literal.text) != literal.text:
@@ -246,6 +250,16 @@ def _plan_data(plan: Lift, file: Path, hits: list[Hit], name: str | None) -> Non
         plan.moved.append(Moved(file, hit.line, variable))
     if edits and tree is not None:
         plan.before[file], plan.after[file] = tree.source.data, tree.edited(edits)
+
+
+def _refuse_browsers(plan: Lift, file: Path, language: str) -> None:
+    if language in _IN_BROWSERS and public_folder(_below(plan.folder, file)) is not None:
+        raise FieldError("it runs in a browser, where whoever looks has whatever it has: ask a server for it")
+
+
+def _below(folder: Path, path: Path) -> Path:
+    """A path from the project's folder on, its name included: what stands above is no part of the project."""
+    return Path(folder.name) / path.relative_to(folder) if path.is_relative_to(folder) else path
 
 
 def _known_place(found: tuple[Declared, Slot] | None) -> tuple[Declared, Slot]:
@@ -312,7 +326,10 @@ def _plan_variables(plan: Lift, where: Path) -> None:
     added = list[str]()
     for name, value in plan.values.items():
         if name in there and there[name] != value:
-            raise FieldError(f"{where} has another value for {name}: give a name of its own with --name", path=where)
+            raise FieldError(
+                f"{where} has another value for {name}: give this one a name of its own, with --into env:NAME",
+                path=where,
+            )
         if name not in there:
             written = encode_value(value, "plain", _VARIABLES)
             plan.hide(written, written[1:-1] if written[:1] in {"'", '"'} else written)

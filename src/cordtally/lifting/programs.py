@@ -27,6 +27,8 @@ def rewritable(program: Program, literal: Literal, start: int, end: int) -> None
     if (literal.position(0), literal.position(len(literal.text), ends=True)) != (start, end):
         raise FieldError("the secret is a part of a longer string: move it out by hand")
     facts = _facts(program.language)
+    if facts.get("ascii") and not literal.text.isascii():
+        raise FieldError("in the C locale its reader takes letters that are not ASCII for others: move it out by hand")
     kinds = frozenset(facts.get("constant", ()))
     if (held := program.held_by(literal, kinds)) is not None:
         said = held[0].replace("_", " ")

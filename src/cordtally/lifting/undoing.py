@@ -12,6 +12,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from ..errors import FieldError
+from ..syntax import write_whole
 
 _SCHEMA = "cordtally/undo/1"
 
@@ -79,26 +80,3 @@ def undo(place: str | Path) -> list[Path]:
             write_whole(path, base64.b64decode(before))
     place.unlink()
     return [path for path, _, _ in files]
-
-
-def write_whole(path: Path, data: bytes, mode: int | None = None) -> None:
-    """Write a file whole or not at all; one that was there keeps its mode.
-
-    Raises
-    ------
-    OSError
-        When it cannot be written; then it is as it was.
-    """
-    kept = path.stat().st_mode & 0o7777 if path.exists() else mode
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-    try:
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(data)
-            stream.flush()
-            os.fsync(stream.fileno())
-        if kept is not None:
-            os.chmod(name, kept)
-        os.replace(name, path)
-    except BaseException:
-        Path(name).unlink(missing_ok=True)
-        raise

@@ -19,7 +19,7 @@ class Call(Record):
     """A function that connects, by the last word of its name: the roles of its arguments by their places.
 
     ``needs`` is what its whole name or the first argument must show, ``count`` the number of arguments with which the
-    places are these.
+    places are these. A text that it is given is one that the driver ``reads``, whatever others would.
     """
 
     names: tuple[str, ...]
@@ -29,6 +29,7 @@ class Call(Record):
     engine: str = ""
     needs: str = ""
     count: int = 0
+    reads: bool = False
 
     @property
     def engine_meant(self) -> str | None:

@@ -50,7 +50,8 @@ _LOOK_UPS = (
     r"[^\n]{0,20}?(?:database|db_|_db|\bpg|postgres|mysql|mariadb|mongo|redis|mssql|sql|oracle|jdbc|dsn|pass|pwd|_ur[il])"
 )
 # `postgres`, `mysql:/`, `mongodb`, `redis:/`, `jdbc:`, `mariadb`, `Server=`, as base64 writes them
-_BASE64 = r"(?-i:cG9zdGdyZX|bXlzcWw6Ly|bW9uZ29kYj|cmVkaXM6Ly|cmVkaXNzOi|amRiYzp|bWFyaWFkYj|U2VydmVyP|c3Fsc2VydmVyOi)"
+PACKED = "cG9zdGdyZX|bXlzcWw6Ly|bW9uZ29kYj|cmVkaXM6Ly|cmVkaXNzOi|amRiYzp|bWFyaWFkYj|U2VydmVyP|c3Fsc2VydmVyOi"
+_BASE64 = f"(?-i:{PACKED})"
 _SEVERAL = (
     r"(?:server|data ?source|dsn|host|hostname|driver|address|addr|provider|uid|user id|username|"
     r"user|port|database)\s{0,5}="
@@ -61,7 +62,7 @@ _KEYWORDS = (
     r"[ \t]{1,10}[a-z_]{2,30}\s{0,5}=\s{0,5}[^\s=]"
 )
 _AUTHORITY = r"[a-z0-9]://[^\s/@:'\"<>]{0,200}:[^\s/@'\"<>]{1,300}@"
-_COMMON = frozenset(["new", "password", "auth", "Open"])  # names of many calls: what they are given tells
+_COMMON = frozenset(["create", "new", "password", "auth", "Open"])  # names of many calls: what they are given tells
 _GENERAL = frozenset(
     ["using", "connect", "Connect"]
 )  # names that others have, too: a text is what they are given first

@@ -14,6 +14,7 @@ from ..syntax.literals import Literal, Piece
 from .calls import find_call
 from .lines import spot
 from .pairs import says_secret
+from .sifting import PACKED
 from .spots import Spot
 from .texts import cords_of
 from .values import BOTH, is_secret_name, is_secret_value, names_no_secret
@@ -47,10 +48,7 @@ VALUE_OF = frozenset(
 _FORMATTED = re.compile(r"%s|%v|%q|%@|%\(\w+\)s|%d(?![0-9A-Fa-f])|(?<!\$)\{\d*\}|(?<!\$)\{\d+:[^{}]*\}")
 _DOLLARS = re.compile(rf"{_FORMATTED.pattern}|(?<![\\\w$])\$[A-Za-z_]\w*")
 _USER_AND_PASSWORD = re.compile(r"[A-Za-z]\w{0,30}/([^/\s@]{2,60})(?:@\S+)?")
-IN_BASE64 = re.compile(
-    r"(?:cG9zdGdyZX|bXlzcWw6Ly|bW9uZ29kYj|cmVkaXM6Ly|cmVkaXNzOi|amRiYzp|bWFyaWFkYj|U2VydmVyP|c3Fsc2VydmVyOi)"
-    r"[A-Za-z0-9+/=]+"
-)
+IN_BASE64 = re.compile(rf"(?:{PACKED})[A-Za-z0-9+/=]+")
 
 
 def spot_string(literal: Literal, language: str) -> Iterator[Spot]:
@@ -67,6 +65,7 @@ def spot_string(literal: Literal, language: str) -> Iterator[Spot]:
         text=value,
         names=literal.names,
         engine=None if call is None else call.engine_meant,
+        driver=call.driver if call is not None and call.driver and call.reads else None,
         given=literal.given,
         place=literal.place,
         call=literal.call,

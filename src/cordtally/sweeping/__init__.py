@@ -5,6 +5,7 @@ from .history import History, Past, sweep_history
 from .hits import Hit, Sweep
 from .inventory import Inventory, Row, take_inventory
 from .judging import SECRETS
+from .places import public_folder
 from .searching import sweep
 from .versions import Commit, is_tracked
 
@@ -18,6 +19,7 @@ __all__ = [
     "Row",
     "Sweep",
     "is_tracked",
+    "public_folder",
     "sweep",
     "sweep_history",
     "sweep_text",

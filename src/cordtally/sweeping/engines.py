@@ -3,44 +3,42 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+import tomllib
+from collections.abc import Collection, Iterable
+from functools import cache
+from pathlib import Path
+from typing import NamedTuple
 
-_WORDS = (
-    ("mariadb", r"maria(?:db)?"),
-    ("mysql", r"mysqli?\d?|pdo_mysql|rds_mysql|my\.cnf|my\.ini|proxysql|aws_rds_mysql"),
-    ("postgresql", r"postgres(?:ql)?|pg|e?pgsql|psql|npgsql|pgpass|pgpassword|postgrest|pgbouncer|userlist|odyssey"),
-    ("mongodb", r"mongo(?:db)?"),
-    ("redis", r"redis|requirepass|masterauth|valkey"),
-    ("sqlserver", r"mssql|sqlserver|sqlsrv|sqlcmd|sa_password|sapassword"),
-    ("oracle", r"oracle|ora|oci\d?|tns"),
-    ("clickhouse", r"clickhouse"),
-    ("firebird", r"firebird|isc|interbase"),
-)
-_ENGINES = tuple((engine, re.compile(rf"(?:^|[^a-z])(?:{words})(?![a-z])", re.IGNORECASE)) for engine, words in _WORDS)
-# what the words of clients, servers and SQL are called where they are spotted
-_OF_CLIENTS = {
-    "-p": "mysql",
-    "-a": "redis",
-    "-P": "sqlserver",
-    "-pas": "firebird",
-    "user/password": "oracle",
-    "IDENTIFIED BY": "mysql",
-    "IDENTIFIED": "oracle",
-    "SET PASSWORD": "mysql",
-    "acl": "redis",
-}
-_CLIENTS = (
-    ("mysql", r"mysql\w*|mariadb\w*"),
-    ("postgresql", r"psql|pg_\w+|createdb|createuser"),
-    ("mongodb", r"mongo\w*"),
-    ("redis", r"redis-\w+"),
-    ("sqlserver", r"sqlcmd|bcp|invoke-sqlcmd|alter login|create login"),
-    ("firebird", r"isql|gbak|gsec|gfix"),
-    ("oracle", r"sqlplus|expdp|impdp|rman|sqlldr"),
-    ("clickhouse", r"clickhouse-client"),
-    ("postgresql", r"(?:create|alter) (?:user|role)(?! mapping)"),
-)
-_COMMANDS = tuple((engine, re.compile(rf"(?<![\w.-])(?:{words})(?=\s|$)", re.IGNORECASE)) for engine, words in _CLIENTS)
+
+class _Telling(NamedTuple):
+    """The facts of ``catalog/telling.toml``, as expressions by engine, in their order."""
+
+    words: tuple[tuple[str, re.Pattern[str]], ...]
+    clients: tuple[tuple[str, re.Pattern[str]], ...]
+    texts: tuple[tuple[str, re.Pattern[str]], ...]
+    spotted: dict[str, str]
+
+
+@cache
+def _telling() -> _Telling:
+    raw = tomllib.loads((Path(__file__).parents[1] / "catalog" / "telling.toml").read_text("utf-8"))
+    known = raw["engines"]
+    return _Telling(
+        tuple((one["engine"], _expression(rf"(?:^|[^a-z])(?:{one['words']})(?![a-z])")) for one in known),
+        tuple(
+            (one["engine"], _expression(rf"(?<![\w.-])(?:{one['clients']})(?=\s|$)"))
+            for one in known
+            if "clients" in one
+        ),
+        tuple((one["engine"], _expression(one["keys"])) for one in raw["texts"]),
+        {name: one["engine"] for one in known for name in one.get("spotted", ())},
+    )
+
+
+def _expression(words: str) -> re.Pattern[str]:
+    return re.compile(words, re.IGNORECASE)
+
+
 _SAID = re.compile(
     r"(?:db|database|adapter|engine|driver|db_?type|dialect|db_?kind)[\"'\]]{0,2}\s{0,5}[=:]\s{0,5}[\"']?([\w.:+-]{2,40})|<Plugin\s+(\w+)>",
     re.IGNORECASE,
@@ -58,12 +56,18 @@ def engine_said(text: str) -> str | None:
 
 def engine_of_word(name: str | None) -> str | None:
     """Give the engine of what the words of clients, servers and SQL are called where they are spotted."""
-    return _OF_CLIENTS.get(name or "")
+    return _telling().spotted.get(name or "")
+
+
+def engine_by_keys(text: str, engines: Collection[str] | None = None) -> str | None:
+    """Give the engine, of some, that the keys of a text tell which several drivers read."""
+    known = _telling().texts
+    return next((one for one, keys in known if (engines is None or one in engines) and keys.search(text)), None)
 
 
 def engine_by_client(line: str) -> str | None:
     """Give the engine of the client, or of the kind of SQL, that a line begins with."""
-    return next((engine for engine, pattern in _COMMANDS if pattern.search(line)), None)
+    return next((engine for engine, pattern in _telling().clients if pattern.search(line)), None)
 
 
 def engine_by_words(words: Iterable[str | None]) -> str | None:
@@ -74,7 +78,7 @@ def engine_by_words(words: Iterable[str | None]) -> str | None:
         if (joined := _JOINED.search(word)) is not None:
             return "postgresql" if joined[0].startswith("PG") else "sqlserver"
         parted = _PARTS.sub("_", word)
-        for engine, pattern in _ENGINES:
+        for engine, pattern in _telling().words:
             if pattern.search(parted) or pattern.search(word):
                 return engine
     return None

@@ -15,7 +15,7 @@ from typing import BinaryIO, NamedTuple
 
 from ..config.layouts import has_layout
 from ..journal import note
-from ..spotting import blocks, sift, spot_file
+from ..spotting import Stretch, blocks, sift, spot_file
 from ..syntax import format_of, language_facts
 from .accepts import accepted_beside
 from .declared import Stated, stated_in
@@ -91,7 +91,8 @@ def _search_file(job: Job, found: Found) -> None:
     if b"oot" in data:
         found.shown += [(Path(job.path), root) for root in roots_shown(name, data)]
     plain = b"\0" not in data[:_PROBE] and data[:1] not in {b"\xef", b"\xff", b"\xfe"}
-    if plain and not name.casefold().endswith(_ALL_TOLD) and not sift(data):
+    stretches = sift(data) if plain else None
+    if stretches == [] and not name.casefold().endswith(_ALL_TOLD):
         found.files += 1
         return
     text = text_of(data)
@@ -99,7 +100,7 @@ def _search_file(job: Job, found: Found) -> None:
         found.binary += 1
         return
     found.files += 1
-    found.hits += hits_in(text, _surroundings(job, status))
+    found.hits += hits_in(text, _surroundings(job, status), stretches if text.data is data else None)
 
 
 def _read(descriptor: int, size: int) -> bytes:
@@ -121,10 +122,12 @@ def _surroundings(job: Job, status: os.stat_result | None = None) -> Surrounding
     return Surroundings(path, ignored=job.ignored, readable_by_others=open_to_others)
 
 
-def hits_in(text: Text, around: Surroundings) -> list[Hit]:
-    """Search one text, whose bytes are sifted first."""
-    told = around.path.name.casefold().endswith(_ALL_TOLD)
-    stretches = [(0, len(text.data))] if told else sift(text.data)
+def hits_in(text: Text, around: Surroundings, stretches: list[Stretch] | None = None) -> list[Hit]:
+    """Search one text, whose bytes are sifted first, unless that was done."""
+    if around.path.name.casefold().endswith(_ALL_TOLD):
+        stretches = [Stretch(0, len(text.data))]
+    elif stretches is None:
+        stretches = sift(text.data)
     if not stretches:
         return []
     format_name = format_of(around.path)

@@ -19,7 +19,7 @@ from ..spotting import Spot, names_no_secret
 from ..text import doubtful_spans, mask_spans
 from ..vetting import RULES, RuleId, Severity
 from .declared import Stated
-from .engines import engine_by_client, engine_by_words, engine_of_word
+from .engines import engine_by_client, engine_by_keys, engine_by_words, engine_of_word
 from .hits import Hit
 from .places import environment_of, is_real_looking, kind_of_place, public_folder
 
@@ -28,20 +28,6 @@ _STAND_IN = re.compile(r"\$\{\w+\}")
 _PORT = re.compile(r"(?:(?<=:)|(?<=[Pp]ort=))\$\{\w+\}(?=[/?,;)\s]|$)")
 _SECRET_PAIR = re.compile(
     rf"(?:{SECRET_WORD})[\w ]{{0,30}}\s*=\s*(?P<value>'[^']*'|\"[^\"]*\"|[^;\s&]+)", re.IGNORECASE
-)
-_KEYS_OF = (
-    (
-        "sqlserver",
-        r"initial catalog|trustservercertificate|multipleactiveresultsets|integrated security|persist security",
-    ),
-    (
-        "mysql",
-        r"port\s*=\s*330\d|sslmode\s*=\s*(?:none|preferred)|allowuservariables|convert zero datetime|charset\s*=",
-    ),
-    ("postgresql", r"port\s*=\s*543\d|^\s*host\s*=.*username\s*=|search path"),
-    ("sqlserver", r",\s*1433|server\s*=\s*(?:tcp:|\(localdb|\.\\)|data source\s*=.*user id\s*="),
-    ("sqlserver", r"(?=.*server\s*=)(?=.*database\s*=)(?=.*user id\s*=)"),
-    ("postgresql", r"^\s*(?:\w+\s*=\s*\S+\s+)*host\s*=\s*[^;]+$"),
 )
 _LONGEST_TEXT = 2_000  # characters: nobody's connection, and long to be read by each driver
 _WITHOUT_LOG_IN = frozenset(["sqlite", "duckdb"])
@@ -62,7 +48,6 @@ class Surroundings:
 
     path: Path
     ignored: bool = False
-    shown: frozenset[str] = frozenset()
     engine: str | None = None
     readable_by_others: bool = False
     salt: bytes = b""
@@ -129,7 +114,7 @@ def _told(spot: Spot, around: Surroundings, stated: str | None) -> _Told | None:
     if spot.kind == "pair":
         return _Told(RuleId.SECRET_PAIR, _engine_of_pair(spot, around, stated), masked=f"{spot.name}={MASK}")
     hint = spot.engine or stated or engine_by_words((spot.call, spot.name, *reversed(spot.names))) or around.engine
-    return _told_by_text(spot, around, hint)
+    return _told_by_text(spot, hint)
 
 
 def _engine_of_pair(spot: Spot, around: Surroundings, stated: str | None) -> str | None:
@@ -151,26 +136,19 @@ def _engine_of_pair(spot: Spot, around: Surroundings, stated: str | None) -> str
     )
 
 
-def _told_by_text(spot: Spot, around: Surroundings, hint: str | None) -> _Told | None:
+def _told_by_text(spot: Spot, hint: str | None) -> _Told | None:
     text = spot.text
     if len(text) > _LONGEST_TEXT:
         return _unreadable(spot, hint)
     for candidate in dict.fromkeys((text, _PORT.sub("61000", text), _STAND_IN.sub("standin", text))):
         try:
-            reading = read(candidate, driver=_driver_meant(candidate, around))
+            reading = read(candidate, driver=spot.driver)
         except AmbiguousText as error:
             return _told_by_several(candidate, list(_readings(candidate, error.targets)), hint, spot)
         except (TextError, CordTallyError):
             continue
         return _of_reading(reading, candidate, text)
     return _unreadable(spot, hint)
-
-
-def _driver_meant(text: str, around: Surroundings) -> str | None:
-    """The driver of a text by the language that it stands in, where that reads it in a way of its own."""
-    if text.startswith(("redis://", "rediss://")) and around.path.suffix in {".java", ".kt", ".scala"}:
-        return "lettuce"
-    return None
 
 
 def _of_reading(reading: Reading, candidate: str, text: str) -> _Told:
@@ -209,7 +187,7 @@ def _told_by_several(text: str, readings: list[Reading], hint: str | None, spot:
     states = [_state(reading, text) for reading in readings]
     state = next((one for one in ("literal", "placeholder") if one in states), "absent")
     engines = {reading.cord.engine for reading in readings}
-    by_keys = next((engine for engine, keys in _KEYS_OF if engine in engines and re.search(keys, text, re.I)), None)
+    by_keys = engine_by_keys(text, {engine for engine in engines if engine})
     hint = hint if hint in engines else engine_by_words((spot.name, *reversed(spot.names)))
     engine = hint if hint in engines else by_keys or (engines.pop() if len(engines) == 1 else None)
     rule = {"literal": RuleId.CORD_WITH_PASSWORD, "placeholder": RuleId.CORD_WITH_PLACEHOLDER}.get(state, RuleId.CORD)
@@ -227,7 +205,7 @@ def _unreadable(spot: Spot, hint: str | None) -> _Told | None:
     user, at, host = rest.rpartition("@")
     masked = mask_spans(text, doubtful_spans(text))
     engine = hint or _engine_of_prefix(text) or (engine_by_words([scheme]) if slashes else None)
-    engine = engine or next((engine for engine, keys in _KEYS_OF if re.search(keys, text, re.IGNORECASE)), None)
+    engine = engine or engine_by_keys(text)
     if slashes and at and ":" in user and host:
         password = user.partition(":")[2]
         real = not (
@@ -270,7 +248,7 @@ def _severity(told: _Told, spot: Spot, around: Surroundings) -> tuple[Severity, 
         minor = spot.comment or place != "source"
         return (Severity.NOTE, _IN_WORDS.get(place, "in a comment")) if minor else (usual, RULES[told.rule].title)
     others = "; others on this machine may read the file" if around.readable_by_others else ""
-    public = public_folder(around.path, around.shown)
+    public = public_folder(around.path)
     if public is not None and around.path.suffix not in {".py", ".java", ".go", ".rb", ".cs"}:
         return Severity.ERROR, f"a secret below {public}/, which a web server shows"
     if around.ignored:

@@ -61,11 +61,11 @@ def environment_of(path: PurePath, names: tuple[str, ...]) -> str | None:
     return next((_ENVIRONMENT[word] for word in reversed(words) if word in _ENVIRONMENT), None)
 
 
-def public_folder(path: PurePath, shown: frozenset[str] = frozenset()) -> str | None:
-    """Name the folder above a file that a web server shows: by the usual names, or as ``shown`` says."""
+def public_folder(path: PurePath) -> str | None:
+    """Name the folder above a file that a web server shows, by the usual names."""
     for depth in range(len(path.parts) - 1, 0, -1):
         part = path.parts[depth - 1]
-        if part in _PUBLIC or "/".join(path.parts[:depth]) in shown:
+        if part in _PUBLIC:
             return "/".join(path.parts[:depth])
     return None
 

@@ -7,7 +7,7 @@ from .files import Tree, format_of, open_tree, parse_text
 from .folders import walk, walk_names
 from .languages import comment_sign, language_facts
 from .nodes import Host, Node, Number, Slot, inside, slots
-from .source import Source, Splice
+from .source import Source, Splice, write_whole
 
 __all__ = [
     "Host",
@@ -26,4 +26,5 @@ __all__ = [
     "slots",
     "walk",
     "walk_names",
+    "write_whole",
 ]

@@ -113,27 +113,45 @@ class Source:
             raise FieldError(f"{self.path} has changed meanwhile: nothing was written", path=self.path)
         if not os.access(target, os.W_OK, effective_ids=os.access in os.supports_effective_ids):
             raise FieldError(f"{self.path} is read-only for this user: nothing was written", path=self.path)
-        kept = target.stat()
-        handle, name = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.")
-        try:
-            with os.fdopen(handle, "wb") as stream:
-                stream.write(data)
-                stream.flush()
-                os.fsync(stream.fileno())
-            os.chmod(name, kept.st_mode & 0o7777)
-            if hasattr(os, "chown") and (kept.st_uid, kept.st_gid) != (os.geteuid(), os.getegid()):
-                self._keep_owner(name, kept)
-            os.replace(name, target)
-        except BaseException:
-            Path(name).unlink(missing_ok=True)
-            raise
+        write_whole(target, data)
 
-    def _keep_owner(self, name: str, kept: os.stat_result) -> None:
-        try:
-            os.chown(name, kept.st_uid, kept.st_gid)
-        except PermissionError:
-            message = f"{self.path} belongs to another user, and would become this one's: nothing was written"
-            raise FieldError(message, path=self.path) from None
+
+def write_whole(path: Path, data: bytes, mode: int | None = None) -> None:
+    """Write all of a file or nothing; one that is there keeps its mode and owner, a new one gets the ``mode``.
+
+    Links are followed.
+
+    Raises
+    ------
+    FieldError
+        Where it belongs to another user, and would become this one's.
+    OSError
+        When it cannot be written, as on a full disk; then it is as it was.
+    """
+    target = path.resolve()
+    kept = target.stat() if target.exists() else None
+    handle, name = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.")
+    try:
+        with os.fdopen(handle, "wb") as stream:
+            stream.write(data)
+            stream.flush()
+            os.fsync(stream.fileno())
+        if (wanted := mode if kept is None else kept.st_mode & 0o7777) is not None:
+            os.chmod(name, wanted)
+        if kept is not None and hasattr(os, "chown") and (kept.st_uid, kept.st_gid) != (os.geteuid(), os.getegid()):
+            _keep_owner(path, name, kept)
+        os.replace(name, target)
+    except BaseException:
+        Path(name).unlink(missing_ok=True)
+        raise
+
+
+def _keep_owner(path: Path, name: str, kept: os.stat_result) -> None:
+    try:
+        os.chown(name, kept.st_uid, kept.st_gid)
+    except PermissionError:
+        message = f"{path} belongs to another user, and would become this one's: nothing was written"
+        raise FieldError(message, path=path) from None
 
 
 def _mark_and_encoding(data: bytes, encoding: str) -> tuple[bytes, str]:
