@@ -69,7 +69,7 @@ def _undo(undone: Path, place: str | None) -> int:
         raise FieldError(missing_file(undone), path=undone)
     screen = Screen()
     for path in undo(undone):
-        screen.say(f"{clean(str(path))} is as it was", "green")
+        screen.say(f"{clean(str(path))} {'is as it was' if path.exists() else 'is removed: it was not there'}", "green")
     return 0
 
 

@@ -71,6 +71,10 @@ def command(
             raise FieldError(missing_file(path), path=path)
     for report in reports:
         check_report(report, inventory=inventory)
+    if sum((history, inventory, since is not None)) > 1:
+        raise FieldError("--changed, --history and --inventory go one without the others")
+    if history and reports:
+        raise FieldError("a history is printed, or given as --json: --write goes without --history")
     if history:
         return _history(paths, revisions, resume, quiet, as_json)
     if revisions or resume is not None:

@@ -9,7 +9,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from ..catalog import load_index
+from ..catalog import load_engine, load_index
 from ..errors import AmbiguousText, CordTallyError, TextError
 from ..exchange import Reading, read
 from ..model import MASK, clear
@@ -30,7 +30,6 @@ _SECRET_PAIR = re.compile(
     rf"(?:{SECRET_WORD})[\w ]{{0,30}}\s*=\s*(?P<value>'[^']*'|\"[^\"]*\"|[^;\s&]+)", re.IGNORECASE
 )
 _LONGEST_TEXT = 2_000  # characters: nobody's connection, and long to be read by each driver
-_WITHOUT_LOG_IN = frozenset(["sqlite", "duckdb"])
 # names of secrets that are for something else than the database of their file
 OF_OTHERS = re.compile(
     r"smtp|mail|admin|ftp|ssh|ldap|store|proxy|api|jwt|session|cookie|web|login|wifi|secret_?key|^secret$", re.I
@@ -167,7 +166,7 @@ def _state(reading: Reading, text: str) -> str:
         for start, end in reading.secret_spans
         if end > start and (start not in names or _is_secret_option(names[start], text[start:end]))
     ]
-    if reading.cord.engine in _WITHOUT_LOG_IN and reading.cord.password is None:
+    if load_engine(reading.cord.engine).embedded and reading.cord.password is None:  # nobody logs in at a file
         secret = []
     if not secret:
         return "absent" if reading.password_state == "literal" else reading.password_state
