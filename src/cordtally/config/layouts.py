@@ -133,8 +133,15 @@ def speaking() -> Layout:
 @cache
 def has_layout(name: str) -> bool:
     """Whether a file's name is one that some framework's layout goes by."""
+    return _any_file().fullmatch(name) is not None
+
+
+@cache
+def _any_file() -> re.Pattern[str]:
+    """The patterns of all layouts; those that begin with anything would let any name through."""
     patterns = [one for layout in load_layouts().values() for one in layout.files if not one.startswith("{")]
-    return any(_file_pattern(pattern).fullmatch(name) for pattern in patterns)
+    unnamed = [_file_pattern(one).pattern.replace("?P<environment>", "?:") for one in patterns]
+    return re.compile("|".join(unnamed), re.IGNORECASE)
 
 
 def reference_of(layout: Layout, name: str) -> str:

@@ -14,16 +14,17 @@ from pathlib import PurePath
 
 from ..errors import CordTallyError
 from ..syntax import language_facts
-from ..syntax.languages import lookup_patterns
-from ..syntax.literals import Literal, Program
+from ..syntax.literals import Literal
+from ..syntax.windows import parts_of
 from .data import spot_data
 from .lines import spot
 from .lookups import look_ups
+from .promising import promises
 from .spots import Spot
 from .strings import IN_BASE64, LONGEST_STRING, spot_string, unpacked
 from .values import is_secret_name, is_secret_value, names_no_secret
 
-LARGEST_PARSED = 1 << 20  # characters: a larger file is searched by its lines
+LARGEST_PARSED = 256 << 10  # characters: a larger file is searched by its lines
 _LONGEST_LINE, _OVERLAP = 4_000, 1_500  # characters
 _USER_LIST = re.compile(r'^\s*"[^"\n]{1,200}"\s+"(?P<value>(?!SCRAM-)[^"\n]{1,300})"', re.MULTILINE)
 _CELL = re.compile(r"\"(?:[^\"]|\"\")*\"|[^,;\t\"]+")
@@ -89,14 +90,25 @@ def _apart(found: list[Spot]) -> list[Spot]:
 def spot_program(text: str, language: str, stretches: list[tuple[int, int]]) -> Iterator[Spot]:
     """Spot in the strings, comments and look-ups of a program."""
     commands = language_facts(language).get("commands")
+    telling = stretches
     if not commands:
-        stretches = [stretch for stretch in stretches if _is_worth_parsing(text[slice(*stretch)], language)]
-    if not stretches:
-        return
-    program, seen = Program(text, language), set[tuple[int, int]]()
+        telling = [stretch for stretch in stretches if promises(text[slice(*stretch)], language)]
+    if telling:
+        yield from _in_program(text, language, telling, commands=bool(commands))
     for start, end in stretches:
+        for one in look_ups(text, language, start, end):
+            if one.default is None:
+                yield Spot(kind="reference", start=one.start, end=one.end, text=one.name, name=one.name)
+            elif one.plain and _is_secret(one.name, value := text[slice(*one.default)]):
+                yield Spot(kind="pair", start=one.default[0], end=one.default[1], text=value, name=one.name)
+
+
+def _in_program(text: str, language: str, stretches: list[tuple[int, int]], *, commands: bool) -> Iterator[Spot]:
+    seen = set[tuple[int, int]]()
+    asked = [(part, start, end) for part in parts_of(text, language, stretches) for start, end in part.stretches]
+    for part, start, end in asked:
         told = False
-        for literal in program.literals(start, end):
+        for literal in part.literals(start, end):
             told = True
             if (literal.start, literal.end) in seen:
                 continue
@@ -110,25 +122,12 @@ def spot_program(text: str, language: str, stretches: list[tuple[int, int]]) -> 
                     line = text.rfind("\n", 0, literal.start) + 1
                     literal = literal._replace(beside=(text[line : literal.start], *literal.beside))  # noqa: PLW2901
                 yield from spot_string(literal, language)
-        for one in look_ups(text, language, start, end):
-            if one.default is None:
-                yield Spot(kind="reference", start=one.start, end=one.end, text=one.name, name=one.name)
-            elif one.plain and _is_secret(one.name, value := text[slice(*one.default)]):
-                yield Spot(kind="pair", start=one.default[0], end=one.default[1], text=value, name=one.name)
-        if not told or program.is_broken(start, end):
+        if not told or part.is_broken(start, end):
             yield from _in_lines(text, [(start, end)], code=True)
 
 
 def _is_secret(name: str, value: str) -> bool:
     return is_secret_name(name, value) and not names_no_secret(name) and is_secret_value(value, quoted=True)
-
-
-def _is_worth_parsing(lines: str, language: str) -> bool:
-    """Whether lines hold a string, a look-up or, as in a comment, a secret: most hold a variable of a telling name."""
-    if '"' in lines or "'" in lines or "`" in lines:
-        return True
-    looked = any(pattern.search(lines) for pattern in lookup_patterns(language))
-    return looked or any(True for line in lines.split("\n") for _ in spot(line))
 
 
 def _in_comment(literal: Literal, start: int, end: int) -> Iterator[Spot]:

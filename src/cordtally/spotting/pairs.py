@@ -21,7 +21,7 @@ class Pair(NamedTuple):
 
 
 _QUOTED = r"(?:(?:@|N|L|u8?|f|r|b)?(?P<quote>\\?[\"'`])(?P<quoted>[^\"'`\\\n]{1,300})(?P=quote))"
-_BARE = r"(?P<bare>[^\s\"'`,;#<>(){}\[\]\\]{1,300})(?![(\[{)])"
+_BARE = r"(?P<bare>[^\s\"'`,;#<>(){}\[\]\\]{1,300}+)(?![(\[{)])"
 _STRING = r"[\"'][^\"'\n]{0,200}[\"']"
 _OPTION = r"[\"']?(?P<bare>[^\s\"'$%&|;-][^\s\"'|;&]{2,100})"
 _SECRET = re.compile(SECRET_WORD, re.IGNORECASE)

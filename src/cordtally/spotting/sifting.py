@@ -61,7 +61,7 @@ _KEYWORDS = (
     r"\b(?:host|hostaddr|dbname|user|password|port|sslmode|service)\s{0,5}=\s{0,5}(?:'[^'\n]{0,200}'|[^\s=;,]{1,200})"
     r"[ \t]{1,10}[a-z_]{2,30}\s{0,5}=\s{0,5}[^\s=]"
 )
-_AUTHORITY = r"[a-z0-9]://[^\s/@:'\"<>]{0,200}:[^\s/@'\"<>]{1,300}@"
+AUTHORITY = r"[a-z0-9]://[^\s/@:'\"<>]{0,200}:[^\s/@'\"<>]{1,300}@"
 _COMMON = frozenset(["create", "new", "password", "auth", "Open"])  # names of many calls: what they are given tells
 _GENERAL = frozenset(
     ["using", "connect", "Connect"]
@@ -82,8 +82,8 @@ class Stretch(NamedTuple):
 @cache
 def _expression() -> str:
     alternatives = [
-        *_prefixes(),
-        _AUTHORITY,
+        *prefixes(),
+        AUTHORITY,
         r"\bfile:[^\s<>`\"']{0,300}[?&](?:mode|cache|vfs|immutable)=",
         r"@(?:tcp|unix)\(",
         r",\s?(?:password|ssl)=",
@@ -108,7 +108,7 @@ def _expression() -> str:
     return "|".join(f"(?:{one})" for one in alternatives)
 
 
-def _prefixes() -> list[str]:
+def prefixes() -> list[str]:
     """How texts begin; a short word with a colon is one only where a pair or a path follows."""
     long = [re.escape(one) for one in load_index()["prefixes"] if one.count(":") > 1 or one.endswith("://")]
     return [
@@ -120,17 +120,22 @@ def _prefixes() -> list[str]:
 
 @cache
 def _compiled() -> Any:  # noqa: ANN401 -- of a package that need not be there
+    return linear(_expression())
+
+
+def linear(expression: str) -> Any:  # noqa: ANN401
+    """Compile an expression over bytes, in which capitals do not count, so that it is linear where RE2 is installed."""
     try:
         import re2
     except ImportError:
-        return re.compile(_expression().encode(), re.IGNORECASE)
+        return re.compile(expression.encode(), re.IGNORECASE)
     options = re2.Options()
     options.case_sensitive = False
     options.encoding = re2.Options.Encoding.LATIN1
     options.max_mem = 64 << 20
     options.log_errors = False
     # counted repeats make its automaton large and slow, and it needs none: what it finds more is looked at for nothing
-    unbounded = re.sub(r"\{(\d),\d{2,}\}", lambda match: "*" if match[1] == "0" else "+", _expression())
+    unbounded = re.sub(r"\{(\d),\d{2,}\}", lambda match: "*" if match[1] == "0" else "+", expression)
     return re2.compile(unbounded.encode(), options)
 
 

@@ -11,11 +11,14 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..syntax.ignoring import IgnoreRules, parse_rules
-from ..tally import Accept
 from ..vetting import RULES, RuleId
 from .hits import Hit
+
+if TYPE_CHECKING:
+    from ..tally import Accept
 
 _SAID = re.compile(
     r"cordtally accepts\s+(?P<rule>[\w-]{1,40})(?::\s*(?P<reason>[^\n]*?\w[^\n]*?))?\s*(?:\*/|-->|\*\)|%>)?\s*$", re.M

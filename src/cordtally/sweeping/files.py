@@ -11,19 +11,20 @@ import re
 import stat
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import BinaryIO, NamedTuple
+from typing import TYPE_CHECKING, BinaryIO, NamedTuple
 
-from ..config.layouts import has_layout
 from ..journal import note
 from ..spotting import Stretch, blocks, sift, spot_file
 from ..syntax import format_of, language_facts
 from .accepts import accepted_beside
-from .declared import Stated, stated_in
 from .engines import engine_said
 from .hits import Hit
 from .judging import OF_OTHERS, Surroundings, judge
 from .places import kind_of_place, roots_shown
 from .texts import Text, text_of
+
+if TYPE_CHECKING:
+    from .declared import Stated
 
 LARGEST_FILE = 1 << 30
 _WHOLE = 8 << 20  # bytes of a file that is held as a whole; a larger one is searched block by block
@@ -88,8 +89,8 @@ def _search_file(job: Job, found: Found) -> None:
         found.unreadable.append(Path(job.path))
         return
     name = job.path.rpartition("/")[2]
-    if b"oot" in data:
-        found.shown += [(Path(job.path), root) for root in roots_shown(name, data)]
+    if roots := roots_shown(name, data):
+        found.shown += [(Path(job.path), root) for root in roots]
     plain = b"\0" not in data[:_PROBE] and data[:1] not in {b"\xef", b"\xff", b"\xfe"}
     stretches = sift(data) if plain else None
     if stretches == [] and not name.casefold().endswith(_ALL_TOLD):
@@ -134,9 +135,13 @@ def hits_in(text: Text, around: Surroundings, stretches: list[Stretch] | None = 
     spots = spot_file(text.characters, around.path, format_name, text.spans(stretches))
     if not spots and b"cordtally accepts " not in text.data:
         return []
-    stated, by_layout = list[Stated](), True
+    stated: list[Stated] = []
+    by_layout = True
     unknown = [spot for spot in spots if spot.engine is None and spot.kind != "reference"]
     if format_name is not None and unknown:
+        from ..config.layouts import has_layout
+        from .declared import stated_in
+
         # in a program that is no framework's, what stands beside a string tells as much
         by_layout = language_facts(format_name).get("kind") != "code" or has_layout(around.path.name)
         stated, loaded = stated_in(text.characters, around.path, format_name, by_layout=by_layout)

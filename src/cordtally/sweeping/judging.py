@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..catalog import load_engine, load_index
 from ..errors import AmbiguousText, CordTallyError, TextError
@@ -18,10 +19,12 @@ from ..model.suspicion import SECRET_WORD, sounds_secret
 from ..spotting import Spot, names_no_secret
 from ..text import doubtful_spans, mask_spans
 from ..vetting import RULES, RuleId, Severity
-from .declared import Stated
 from .engines import engine_by_client, engine_by_keys, engine_by_words, engine_of_word
 from .hits import Hit
 from .places import environment_of, is_real_looking, kind_of_place, public_folder
+
+if TYPE_CHECKING:
+    from .declared import Stated
 
 SECRETS = frozenset([RuleId.CORD_WITH_PASSWORD, RuleId.SECRET_PAIR])
 _STAND_IN = re.compile(r"\$\{\w+\}")

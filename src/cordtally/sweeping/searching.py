@@ -12,7 +12,6 @@ from pathlib import Path
 
 from ..errors import FieldError
 from ..syntax import format_of, walk_names
-from ..tally import FILE_NAME, load
 from ..vetting import Severity
 from .accepts import Accepts
 from .files import Found, Job, search
@@ -20,6 +19,7 @@ from .hits import Hit, Sweep
 from .judging import SECRETS
 from .versions import changed_lines
 
+_TALLY = "tally.toml"
 _BATCH = 64  # files that are handed to a worker at once
 _ENOUGH = 400  # files from which on workers pay
 _SECRET_FORMATS = frozenset(["variables", "r-variables", "passwords", "option-file"])
@@ -87,8 +87,10 @@ def sweep(
     hits = _in_sight(result.hits, shown)
     if new is not None:
         hits = [hit for hit in hits if _is_new(hit, new.get(hit.path.as_posix()))]
-    if len(roots) == 1 and _has_accepts(tally := roots[0] / FILE_NAME):
-        accepts = Accepts(load(tally).accepts, Path(FILE_NAME))
+    if len(roots) == 1 and _has_accepts(tally := roots[0] / _TALLY):
+        from ..tally import load
+
+        accepts = Accepts(load(tally).accepts, Path(_TALLY))
         hits = [*accepts.applied(hits), *(accepts.unused() if new is None else ())]
     hits.sort(key=lambda hit: (hit.path.as_posix(), hit.line, hit.column))
     result.hits = [hit for hit in hits if hit.accepted is None]

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Iterable
-from functools import cached_property
 
 from ..text import encoding_of
 
@@ -17,15 +15,7 @@ class Text:
 
     def __init__(self, data: bytes, characters: str) -> None:
         self.data, self.characters = data, characters
-
-    @cached_property
-    def _lines(self) -> list[int]:
-        """Where each line begins."""
-        starts, at = [0], self.characters.find("\n")
-        while at >= 0:
-            starts.append(at + 1)
-            at = self.characters.find("\n", at + 1)
-        return starts
+        self._last = 0, 1  # a place, and the line that it is on
 
     def spans(self, stretches: Iterable[tuple[int, int]]) -> list[tuple[int, int]]:
         """Give stretches of bytes, in order, as such of characters."""
@@ -41,8 +31,14 @@ class Text:
 
     def place(self, start: int, end: int) -> tuple[int, int, int, int]:
         """Give line and column of the first character of a span, and of the one behind its last, from 1."""
-        first, last = bisect_right(self._lines, start), bisect_right(self._lines, end)
-        return first, start - self._lines[first - 1] + 1, last, end - self._lines[last - 1] + 1
+        return *self._line(start), *self._line(end)
+
+    def _line(self, place: int) -> tuple[int, int]:
+        """Count lines from the place that was asked for last, since places are mostly asked for in order."""
+        at, line = self._last if self._last[0] <= place else (0, 1)
+        line += self.characters.count("\n", at, place)
+        self._last = place, line
+        return line, place - self.characters.rfind("\n", 0, place)
 
 
 def text_of(data: bytes) -> Text | None:

@@ -93,6 +93,11 @@ class Literal(NamedTuple):
         """What it stands for."""
         return "".join(piece.value for piece in self.pieces)
 
+    def moved(self, by: int) -> Literal:
+        """Give it as it stands in a text of which its own is a part."""
+        pieces = tuple(piece._replace(start=piece.start + by) for piece in self.pieces)
+        return self._replace(start=self.start + by, end=self.end + by, pieces=pieces)
+
     def position(self, offset: int, *, ends: bool = False) -> int:
         """Give the place in the file of a place in `text`; one that ``ends`` something is not the next one's start."""
         for piece in self.pieces:
