@@ -24,7 +24,7 @@ from .spots import Spot
 from .strings import IN_BASE64, LONGEST_STRING, spot_string, unpacked
 from .values import is_secret_name, is_secret_value, names_no_secret
 
-LARGEST_PARSED = 256 << 10  # characters: a larger file is searched by its lines
+LARGEST_PARSED = 1 << 20  # characters: a larger file is searched by its lines
 _LONGEST_LINE, _OVERLAP = 4_000, 1_500  # characters
 _USER_LIST = re.compile(r'^\s*"[^"\n]{1,200}"\s+"(?P<value>(?!SCRAM-)[^"\n]{1,300})"', re.MULTILINE)
 _CELL = re.compile(r"\"(?:[^\"]|\"\")*\"|[^,;\t\"]+")
@@ -106,6 +106,8 @@ def spot_program(text: str, language: str, stretches: list[tuple[int, int]]) -> 
 def _in_program(text: str, language: str, stretches: list[tuple[int, int]], *, commands: bool) -> Iterator[Spot]:
     seen = set[tuple[int, int]]()
     asked = [(part, start, end) for part in parts_of(text, language, stretches) for start, end in part.stretches]
+    if not asked:
+        yield from _in_lines(text, stretches, code=True)
     for part, start, end in asked:
         told = False
         for literal in part.literals(start, end):

@@ -106,7 +106,8 @@ def spot_pairs(line: str) -> Iterator[Pair]:
         if start <= last:
             continue
         match = _NAME.match(line, start)
-        if match is None or line[max(0, start - 2) : start] in {'?"', "?'"}:  # one of two strings, and no name
+        # one of two strings, or the last word of a package's, is no name
+        if match is None or line[max(0, start - 2) : start] in {'?"', "?'", "::"}:
             continue
         last = match.end()
         for pair in _around(line, match[0], start, match.end()):

@@ -15,6 +15,7 @@ from .literals import Literal, Program
 
 _SMALL = 2_000  # characters: of a smaller program the whole is parsed
 _MOST = 0.5  # of the program: beyond that, parts save nothing
+_LARGEST = 256 << 10  # characters of a program that is parsed as a whole
 _MARGIN = re.compile(r"\n[ \t]*\r?\n(?=[A-Za-z_@$])")
 
 
@@ -36,7 +37,7 @@ class Part(NamedTuple):
 
 
 def parts_of(text: str, language: str, stretches: list[tuple[int, int]]) -> list[Part]:
-    """Parse what stretches of a program, given in order, need.
+    """Parse what stretches of a program, given in order, need: nothing of a very large one that has no such parts.
 
     Raises
     ------
@@ -44,15 +45,27 @@ def parts_of(text: str, language: str, stretches: list[tuple[int, int]]) -> list
         When the grammar is not installed.
     """
     bounds = _bounds(text, stretches) if len(text) > _SMALL and not language_facts(language).get("opened") else []
-    if not bounds or sum(end - start for start, end, _ in bounds) > _MOST * len(text):
-        return [Part(Program(text, language), 0, stretches)]
     made = list[Part]()
-    for start, end, asked in bounds:
-        program = Program(text[start:end], language)
-        if program.tree.root_node.has_error:
-            return [Part(Program(text, language), 0, stretches)]
-        made.append(Part(program, start, asked))
-    return made
+    if sum(end - start for start, end, _ in bounds) <= _MOST * len(text):
+        for start, end, asked in bounds:
+            program = None if _is_within(text, start) else Program(text[start:end], language)
+            if program is None or program.tree.root_node.has_error:
+                made.clear()
+                break
+            made.append(Part(program, start, asked))
+    if made or len(text) > _LARGEST:
+        return made
+    return [Part(Program(text, language), 0, stretches)]
+
+
+def _is_within(text: str, place: int) -> bool:
+    """Whether a place may be in the middle of a string or a comment that runs over many lines."""
+    if any(text.count(quote, 0, place) % 2 for quote in ('"""', "'''", "`")):
+        return True
+    if text.rfind("/*", 0, place) > text.rfind("*/", 0, place):
+        return True
+    told = text.rfind("\n=", 0, place)  # Perl's and Ruby's documentation
+    return told >= 0 and not text.startswith(("\n=cut", "\n=end"), told)
 
 
 def _bounds(text: str, stretches: list[tuple[int, int]]) -> list[tuple[int, int, list[tuple[int, int]]]]:
