@@ -309,10 +309,13 @@ class LiftShape(TypedDict):
 
     schema: Literal["cordtally/lift/1"]
     folder: str
-    variables_file: str
+    kept_in: str
+    """The variables file, or the folder of files."""
+    in_files: bool
+    """Whether each secret has a file of its own."""
     tracked: bool
-    """Whether git tracks the variables file."""
-    variables: list[str]
+    """Whether git tracks what the secrets are kept in."""
+    names: list[str]
     moved: list[MovedShape]
     refused: list[RefusedShape]
     files: list[str]

@@ -101,10 +101,25 @@ def test_as_programs_and_config_files_write_it(name, line, rules):
 
 @pytest.mark.parametrize(
     ("line", "found"),
-    [("connect(password=rsa_key2, token=t1)", 0), ("password = 'not-a-real-pw'", 1), ("key = private_key=ec2.make(1)", 0)],
+    [("connect(password=rsa_key2, token=t1)", 0), ("password = 'not-a-real-pw'", 1), ("key = private_key=ec2.make(1)", 0),
+     ("password = 'not[a1real(pw'", 1), ("password = 'get(a1)[b2]'", 0), ("password = '{0}-of-{1}-a1'", 0)],
 )
 def test_in_code_only_quoted_values_are_secrets(line, found):
     assert len(list(sweep_text(line, Path("x.py")))) == found
+
+
+MORE = "def tide(x):\n    return {'height': x, 'gauge': 'north'}\n\n\n" * 60
+
+
+@pytest.mark.parametrize("before", ["", MORE])
+@pytest.mark.parametrize(("text", "severity"), [
+    ('def f():\n    return connect(\n        password="not-a-real-pw1",\n    )\n\n\n', "error"),
+    ('"""Help.\n\nconnect(password="not-a-real-pw1")\n\nhelp\n"""\n\n\n', "warning"),
+    ('# connect(password="not-a-real-pw1")\n\n\n', "warning"),
+])
+def test_a_part_of_a_large_program_is_read_as_in_a_small_one(text, severity, before):
+    (hit,) = sweep_text(before + text + MORE, Path("x.py"))
+    assert (hit.severity.value, hit.line) == (severity, before.count("\n") + text[: text.index("not-a")].count("\n") + 1)
 
 
 @pytest.mark.parametrize("line", PASSED)

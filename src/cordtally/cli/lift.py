@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
+from typing import Any
 
 import click
 
 from ..errors import FieldError
-from ..lifting import Lift, lift, undo
+from ..lifting import Lift, lift, move_out, project_of, undo
 from .connections import missing_file
 from .inputs import json_option
 from .layout import Line
@@ -20,15 +21,33 @@ _WITH_LINE = re.compile(r"(?P<path>.+):(?P<line>[1-9]\d{0,8})")
 
 @click.command("lift")
 @click.argument("place", metavar="FILE[:LINE]|FOLDER", required=False)
-@click.option("--into", default="env:", show_default=True, metavar="STORE", help="env: or env:NAME, a variable.")
+@click.option(
+    "--into",
+    default="env:",
+    show_default=True,
+    metavar="STORE",
+    help="env: or env:NAME, a variable; file: or file:FOLDER, a file for each, in secrets/ if none is named.",
+)
 @click.option(
     "--variables", metavar="FILE", type=click.Path(path_type=Path), help="The variables file. [default: .env]"
+)
+@click.option(
+    "--outside",
+    metavar="FOLDER",
+    type=click.Path(path_type=Path),
+    help="Move FILE, which pages of PHP include, out of what a web server shows.",
 )
 @click.option("--apply", "write", is_flag=True, help="Write the files, and keep what undoes it.")
 @click.option("--undo", "undone", metavar="FILE", type=click.Path(path_type=Path), help="Put back what was lifted.")
 @json_option
 def command(
-    place: str | None, into: str, variables: Path | None, write: bool, undone: Path | None, as_json: bool
+    place: str | None,
+    into: str,
+    variables: Path | None,
+    outside: Path | None,
+    write: bool,
+    undone: Path | None,
+    as_json: bool,
 ) -> int:
     """Move secrets out of programs and config files; shown as a diff, written with --apply.
 
@@ -39,16 +58,30 @@ def command(
     if place is None:
         raise click.UsageError("say what to lift: FILE, FILE:LINE or FOLDER; or --undo FILE")
     path, line = _parted(place)
-    store, colon, name = into.partition(":")
-    if store != "env" or not colon:
-        raise FieldError("secrets are lifted into variables so far: --into env: or --into env:NAME")
-    plan = lift(path, line=line, name=name or None, variables=variables)
+    if outside is not None:
+        if line is not None or into != "env:" or variables is not None:
+            raise click.UsageError("--outside moves a FILE as it is: without a line, --into or --variables")
+        plan = move_out(path, outside)
+    else:
+        plan = lift(path, line=line, **_store(into, path, variables))
     kept = plan.apply() if write and plan.moved else None
     if as_json:
         print_json(plan.to_dict() | {"undo": None if kept is None else str(kept)})
     else:
         _print(plan, kept)
     return int(bool(plan.refused))
+
+
+def _store(into: str, path: Path, variables: Path | None) -> dict[str, Any]:
+    """Where secrets go, as the library is told it."""
+    store, colon, rest = into.partition(":")
+    if not colon or store not in {"env", "file"}:
+        raise FieldError(f"{store!r} is no store for this: --into env:, env:NAME, file: or file:FOLDER")
+    if store == "env":
+        return {"name": rest or None, "variables": variables}
+    if variables is not None:
+        raise click.UsageError("--variables is for --into env:")
+    return {"files": Path(rest).expanduser() if rest else project_of(path) / "secrets"}
 
 
 def _parted(place: str) -> tuple[Path, int | None]:
@@ -90,8 +123,13 @@ def _print(plan: Lift, kept: Path | None) -> None:
         screen.say("nothing is written yet: --apply writes it", "dim")
         return
     screen.say(f"{len(plan.after)} files are written; cordtally lift --undo {kept} puts them back", "green")
-    names = ", ".join(plan.values)
-    screen.say(
-        f"whoever runs the programs has to set {names}: they do not read {plan.kept_in.name} by themselves", hang=4
-    )
+    if plan.values:
+        screen.say(_what_is_left(plan), hang=4)
     screen.say("what was committed stays in the history: change each secret at its server, too", "yellow", hang=4)
+
+
+def _what_is_left(plan: Lift) -> str:
+    names = ", ".join(plan.values)
+    if plan.in_files:
+        return f"whoever runs the programs has to bring {names} along, in {plan.shown(plan.kept_in)}/"
+    return f"whoever runs the programs has to set {names}: they do not read {plan.kept_in.name} by themselves"

@@ -144,20 +144,23 @@ def _any_file() -> re.Pattern[str]:
     return re.compile("|".join(unnamed), re.IGNORECASE)
 
 
-def reference_of(layout: Layout, name: str) -> str:
+def reference_of(layout: Layout, variable: str, name: str) -> str:
     """Give how a framework's file refers to a variable, as the value of a key: an unset one fails there.
 
     Raises
     ------
     FieldError
-        Where it refers to none, or in a way that is no value.
+        Where it refers to none, or in a way that is no value; with what it has instead for the connection of a name.
     """
     secret = str(layout.emit.get("lifts", ""))
+    if not layout.files:
+        raise FieldError("what reads the file is not known here, nor how that refers to a variable: move it by hand")
     if not secret:
-        raise FieldError(
-            f"a file of {layout.title} refers to no variable so that one that is unset fails: move it by hand"
-        )
-    return secret.replace("NAME", name)
+        instead = str(layout.emit.get("beside", layout.emit.get("remark", "")))
+        instead = instead.replace("{name}", name).replace("{NAME}", name.upper())
+        hint = f"keep it in {instead}" if "beside" in layout.emit else instead or "move it out by hand"
+        raise FieldError(f"a file of {layout.title} refers to no variable so that one that is unset fails: {hint}")
+    return secret.replace("NAME", variable)
 
 
 def _needed(layout: Layout, keys: Collection[str]) -> bool:

@@ -9,6 +9,7 @@ import os
 import tempfile
 import time
 from collections.abc import Mapping
+from contextlib import suppress
 from pathlib import Path
 
 from ..errors import FieldError
@@ -26,7 +27,7 @@ def undo_folder() -> Path:
     return Path.home() / ".local" / "state" / "cordtally" / "undo"
 
 
-def keep(before: Mapping[Path, bytes | None], after: Mapping[Path, bytes]) -> Path:
+def keep(before: Mapping[Path, bytes | None], after: Mapping[Path, bytes | None]) -> Path:
     """Write an undo file, mode 0600: each file as it was (None where there was none), and what was made of it.
 
     Raises
@@ -40,13 +41,14 @@ def keep(before: Mapping[Path, bytes | None], after: Mapping[Path, bytes]) -> Pa
         {
             "path": str(path.resolve()),
             "before": None if data is None else base64.b64encode(data).decode("ascii"),
-            "after": hashlib.sha256(after[path]).hexdigest(),
+            "after": _digest(after[path]),
         }
         for path, data in before.items()
     ]
+    folders = sorted({str(path.parent.resolve()) for path in before if not path.parent.exists()})
     handle, name = tempfile.mkstemp(dir=folder, prefix=f"{time.strftime('%Y%m%d-%H%M%S')}-", suffix=".json")
     with os.fdopen(handle, "w", encoding="utf-8") as stream:
-        json.dump({"schema": _SCHEMA, "files": files}, stream)
+        json.dump({"schema": _SCHEMA, "files": files, "folders": folders}, stream)
     return Path(name)
 
 
@@ -65,18 +67,26 @@ def undo(place: str | Path) -> list[Path]:
         kept = json.loads(place.read_text("utf-8"))
         files = [(Path(one["path"]), one["before"], one["after"]) for one in kept["files"]]
         known = kept["schema"] == _SCHEMA
+        folders = [Path(one) for one in kept["folders"]]
     except (ValueError, KeyError, TypeError):
         known = False
     if not known:
         raise FieldError(f"{place} is no undo file", path=place)
     for path, _, after in files:
-        now = path.read_bytes() if path.exists() else None
-        if now is None or hashlib.sha256(now).hexdigest() != after:
+        if _digest(path.read_bytes() if path.exists() else None) != after:
             raise FieldError(f"{path} was edited since: nothing was undone, so that no edit is lost", path=path)
     for path, before, _ in files:
         if before is None:
             path.unlink()
         else:
+            path.parent.mkdir(parents=True, exist_ok=True)
             write_whole(path, base64.b64decode(before))
+    for folder in folders:
+        with suppress(OSError):  # it is not empty
+            folder.rmdir()
     place.unlink()
     return [path for path, _, _ in files]
+
+
+def _digest(data: bytes | None) -> str | None:
+    return None if data is None else hashlib.sha256(data).hexdigest()

@@ -9,11 +9,16 @@ from ..model.placeholders import is_placeholder
 from ..model.suspicion import SECRET_WORD, sounds_secret
 
 _REFERENCE = re.compile(
-    r"[$%{<@!].*|.*[({\[].*|(?:os|process|System|config|settings|self|args|ENV)[.\[].*|"
+    r"[$%{<@!].*|(?:os|process|System|config|settings|self|args|ENV)[.\[].*|"
     r"true|false|error|warn|warning|none|null|nil|undefined|str|string|secret|optional|required|yes|no|on|off|include|omit|same-origin|"
     r"[a-z_]+(?::[\w,]+)?(?:\|[a-z_]+(?::[\w,]+)?)+|"  # the rules of a validator
     r"https?://[^@]*|0x[0-9a-f]+|q?d?word:.*|hex:.*|[:@/]?\*{2,}.?|v?\d+(?:\.\d+)+(?:[-+.]\w+)?|\d{1,4}|/.*|\.{1,2}/.*",
     re.IGNORECASE | re.DOTALL,
+)
+_BRACKETS = re.compile(r"[({\[]")
+# a password with a bracket in it: no word or number alone within, before or behind it, as in a call or a pattern
+_WITH_BRACKET = re.compile(
+    r"(?=\S*\d)(?!.*[\w.>\])][(\[].*[)\]]\W*$)(?!.*\{[\w:,.]*\})(?!.*[\\^$*+?|]\S*[)\]])\S{8,64}"
 )
 _IDENTIFIER = re.compile(r"[a-z_]+(?:\.[a-z_]+)+|[a-z]+(?:_[a-z]+)*", re.IGNORECASE)
 # what is kept instead of a password, and lets nobody in: crypt(3), PHC strings, LDAP's schemes, Django's, PostgreSQL's
@@ -91,6 +96,8 @@ def is_secret_value(value: str, *, quoted: bool, told: bool = False) -> bool:
     if len(value) < (1 if told else 3) or is_placeholder(value) or _is_locator(value) or _HASH.match(value):
         return False
     if _REFERENCE.fullmatch(value) and not (told and value.isdigit()):
+        return False
+    if _BRACKETS.search(value) and not (told or (quoted and _WITH_BRACKET.fullmatch(value))):
         return False
     if not told and _IDENTIFIER.fullmatch(value) and sounds_secret(value):  # the name of another one
         return False

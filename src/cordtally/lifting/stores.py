@@ -1,0 +1,157 @@
+"""Where lifted secrets are kept: in a variables file, or each in a file of its own in one folder.
+
+Neither is for version control, and neither may stand where a web server shows it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Protocol
+
+from ..errors import FieldError
+from ..lines import DIALECTS, encode_value, read_lines
+from ..sweeping import is_tracked, public_folder
+from ..syntax.ignoring import parse_rules
+from .plans import PRIVATE, Lift
+
+_VARIABLES = DIALECTS["variables"]
+
+
+class Store(Protocol):
+    """A place for secrets by name."""
+
+    key: str  # of the language's and layout's way to read from it
+    place: Path
+    inside: bool  # whether it is a part of the project
+
+    def refuse(self, value: str) -> None:
+        """Refuse a value that cannot be kept here.
+
+        Raises
+        ------
+        FieldError
+            Saying why.
+        """
+
+    def named(self, variable: str) -> str:
+        """Give what a secret is called here, from the name of a variable."""
+
+    def plan(self, plan: Lift) -> None:
+        """Add the secrets to the plan, and what keeps them out of version control.
+
+        Raises
+        ------
+        FieldError
+            Where another value has the name, or it would not be read back.
+        """
+
+
+class Variables:
+    """A variables file, with an example beside it that has the names alone."""
+
+    key = "env"
+
+    def __init__(self, place: Path, project: Path) -> None:
+        self.place, self.inside = place, place.is_relative_to(project)
+
+    def refuse(self, value: str) -> None:
+        """Refuse a value that the file cannot hold."""
+        encode_value(value, "plain", _VARIABLES)
+
+    def named(self, variable: str) -> str:
+        """Give the name as it is."""
+        return variable
+
+    def plan(self, plan: Lift) -> None:
+        """Add the values to the variables file, the names to its example, and the file to what git ignores."""
+        text = _text(self.place)
+        there = {one.name: one.value for one in read_lines(text, _VARIABLES) if one.pair}
+        added = list[str]()
+        for name, value in plan.values.items():
+            if name in there and there[name] != value:
+                raise FieldError(
+                    f"{self.place} has another value for {name}: give this one a name of its own, with --into env:NAME",
+                    path=self.place,
+                )
+            if name not in there:
+                written = encode_value(value, "plain", _VARIABLES)
+                plan.hide(written, written[1:-1] if written[:1] in {"'", '"'} else written)
+                added.append(f"{name}={written}\n")
+        made = _appended(text, added)
+        if added:
+            plan.edit(self.place, made.encode(), mode=PRIVATE)
+        read = {one.name: one.value for one in read_lines(made, _VARIABLES) if one.pair}
+        for name, value in plan.values.items():
+            if read.get(name) != value:
+                raise FieldError(f"{self.place} would not be read with the value of {name}: nothing is moved")
+        example = self.place.with_name(f"{self.place.name}.example")
+        shown = _text(example)
+        known = {one.name for one in read_lines(shown, _VARIABLES)}
+        if names := [f"{name}=\n" for name in plan.values if name not in known]:
+            plan.edit(example, _appended(shown, names).encode())
+        if self.inside:
+            _ignore(plan, self.place)
+
+
+class Files:
+    """A folder in which each secret has a file of its own, which ends with one line end."""
+
+    key = "file"
+
+    def __init__(self, place: Path, project: Path) -> None:
+        self.place, self.inside = place, place.is_relative_to(project)
+
+    def refuse(self, value: str) -> None:
+        """Refuse a value of several lines: one line end is taken off when it is read."""
+        if "\n" in value or "\r" in value:
+            raise FieldError("it has several lines, of which readers of a file take off the last one's end: by hand")
+
+    def named(self, variable: str) -> str:
+        """Give a file's name."""
+        return variable.lower()
+
+    def plan(self, plan: Lift) -> None:
+        """Add a file for each value, and the folder to what git ignores."""
+        for name, value in plan.values.items():
+            place, data = self.place / name, f"{value}\n".encode()
+            if place.exists() and place.read_bytes() != data:
+                raise FieldError(f"{place} holds another secret: move it away first, or use another folder", path=place)
+            if not place.exists():
+                plan.edit(place, data, mode=PRIVATE)
+        if self.inside:
+            _ignore(plan, self.place)
+
+
+def refuse_sight(plan: Lift, store: Store) -> None:
+    """Refuse a store that a web server shows.
+
+    Raises
+    ------
+    FieldError
+        Naming the folder.
+    """
+    plan.tracked = is_tracked(store.place)
+    if (shown := public_folder(below(plan.folder, store.place))) is not None:
+        raise FieldError(f"{store.place} stands below {shown}/, which a web server shows: keep the secrets elsewhere")
+
+
+def below(folder: Path, path: Path) -> Path:
+    """A path from the project's folder on, its name included: what stands above is no part of the project."""
+    return Path(folder.name) / path.relative_to(folder) if path.is_relative_to(folder) else path
+
+
+def _ignore(plan: Lift, place: Path) -> None:
+    """Have git ignore a file or folder."""
+    ignoring = place.with_name(".gitignore")
+    rules, folder = _text(ignoring), plan.in_files
+    if not parse_rules(rules).verdict((place.name,), folder=folder):
+        plan.edit(ignoring, _appended(rules, [f"/{place.name}{'/' if folder else ''}\n"]).encode())
+
+
+def _text(path: Path) -> str:
+    return path.read_text("utf-8") if path.exists() else ""
+
+
+def _appended(text: str, lines: Iterable[str]) -> str:
+    return text + ("" if not text or text.endswith("\n") else "\n") + "".join(lines)
