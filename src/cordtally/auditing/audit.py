@@ -12,14 +12,17 @@ from ..exchange import Reading
 from ..model import Cord, Secret
 from ..model.placeholders import is_placeholder, variable_in
 from ..pooling.settings import read_settings, vet_pool
-from ..spotting import Candidate, spot
+from ..spotting import Spot
+from ..sweeping.files import judged_in
+from ..sweeping.judging import Surroundings
+from ..sweeping.texts import Text, text_of
 from ..syntax import format_of
 from ..tally import load
-from ..text import decoded
 from ..vetting import Finding, Findings, RuleId, Severity, vet_cord, vet_reading, vet_text
 from ..vetting.findings import finding
 
 _HEAD = 400
+_GAP = 200  # characters between two pieces of a string that are joined
 
 
 @shielded
@@ -57,17 +60,23 @@ def vet(what: str | Secret | Path | Reading | Cord, *, driver: str | None = None
 
 
 def _vet_file(path: Path, driver: str | None) -> Iterator[Finding]:
-    text = decoded(path.read_bytes())
+    text = text_of(path.read_bytes())
     if text is None:
         raise FieldError(f"{path} is not vetted: it is no text", path=path)
-    if path.suffix == ".toml" and any(line.replace(" ", "").startswith("tally=") for line in text[:_HEAD].splitlines()):
+    head = text.characters[:_HEAD].splitlines()
+    if path.suffix == ".toml" and any(line.replace(" ", "").startswith("tally=") for line in head):
         yield from _vet_tally(path)
         return
-    for number, line in enumerate(text.splitlines(), 1):
-        for candidate in spot(line):
-            if candidate.kind == "cord":
-                yield from _vet_candidate(line, number, candidate, path, driver)
-    yield from _vet_parts(path)
+    parts = list(_vet_parts(path))
+    told = {(one.line, one.column) for one in parts if one.rule is RuleId.PASSWORD_IN_TEXT}
+    for spot, hit in judged_in(text, Surroundings(path))[0]:
+        if spot.kind == "cord":
+            yield from _vet_spot(text, spot, path, driver, is_text=hit is not None)
+        elif spot.kind == "pair" and hit is not None and (hit.line, hit.column) not in told:
+            hint = "move it out: cordtally lift"
+            found = finding(hit.rule, f"{hit.name} has its value here: {hit.reason}", hint, severity=hit.severity)
+            yield replace(found, source=str(path), line=hit.line, column=hit.column)
+    yield from parts
 
 
 def _vet_parts(path: Path) -> Iterator[Finding]:
@@ -112,23 +121,38 @@ def _is_stand_in(value: str) -> bool:
     return variable_in(value) is not None or is_placeholder(value)
 
 
-def _vet_candidate(line: str, number: int, candidate: Candidate, path: Path, driver: str | None) -> Iterator[Finding]:
-    text = candidate.text(line)
+def _vet_spot(held: Text, spot: Spot, path: Path, driver: str | None, *, is_text: bool) -> Iterator[Finding]:
+    """Vet a text of the file, each finding where it stands there."""
+
+    def placed(found: Finding, offset: int) -> Finding:
+        at = spot.start + _written_at(held.characters[spot.start : spot.end], spot.text, offset)
+        line, column, _, _ = held.place(at, at)
+        return replace(found, source=str(path), line=line, column=column)
+
     try:
-        findings = vet_text(text, driver=driver, folder=path.parent)
+        findings = vet_text(spot.text, driver=driver or spot.driver, folder=path.parent)
     except TextError as error:
         start, end = error.span or (0, 0)
-        if (name := variable_in(text[start:end])) is not None:
+        if (name := variable_in(spot.text[start:end])) is not None:
             message, hint = f"a part is filled in from {name}", "vet what comes out of it, where the program runs"
-            yield Finding(rule=RuleId.FILLED_IN, message=message, hint=hint, severity=Severity.NOTE,
-                          source=str(path), line=number, column=candidate.place(line, start) + 1)  # fmt: skip
+            yield placed(Finding(rule=RuleId.FILLED_IN, message=message, hint=hint, severity=Severity.NOTE), start)
             return
-        hint = error.hint or "see: cordtally read"
-        yield Finding(rule=RuleId.VALUE_OUT_OF_RANGE, message=error.problem, hint=hint, severity=Severity.ERROR,
-                      source=str(path), line=number, column=candidate.start + 1)  # fmt: skip
+        if not is_text:
+            return
+        message, hint = error.problem, error.hint or "see: cordtally read"
+        yield placed(Finding(rule=RuleId.VALUE_OUT_OF_RANGE, message=message, hint=hint, severity=Severity.ERROR), 0)
         return
     for found in findings:
-        yield replace(found, source=str(path), line=number, column=candidate.place(line, found.start or 0) + 1)
+        yield placed(found, found.start or 0)
+
+
+def _written_at(raw: str, text: str, offset: int) -> int:
+    """The place in a string as it is written of a place in what it stands for: quotes and signs between are passed."""
+    at = 0
+    for character in text[:offset]:
+        found = raw.find(character, at, at + _GAP)
+        at = found + 1 if found >= 0 else at  # the dollar of what is put in, which the language writes otherwise
+    return at
 
 
 def _vet_tally(path: Path) -> Iterator[Finding]:

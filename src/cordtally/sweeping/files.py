@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO, NamedTuple
 
 from ..journal import note
-from ..spotting import Stretch, blocks, sift, spot_file
+from ..spotting import Spot, Stretch, blocks, sift, spot_file
 from ..syntax import format_of, language_facts
 from .accepts import accepted_beside
 from .engines import engine_said
@@ -123,18 +123,20 @@ def _surroundings(job: Job, status: os.stat_result | None = None) -> Surrounding
     return Surroundings(path, ignored=job.ignored, readable_by_others=open_to_others)
 
 
-def hits_in(text: Text, around: Surroundings, stretches: list[Stretch] | None = None) -> list[Hit]:
-    """Search one text, whose bytes are sifted first, unless that was done."""
+def judged_in(
+    text: Text, around: Surroundings, stretches: list[Stretch] | None = None
+) -> tuple[list[tuple[Spot, Hit | None]], Surroundings]:
+    """Search one text, whose bytes are sifted first, unless that was done; give what was spotted with what it comes to,
+    if anything, and what the file tells of itself.
+    """
     if around.path.name.casefold().endswith(_ALL_TOLD):
         stretches = [Stretch(0, len(text.data))]
     elif stretches is None:
         stretches = sift(text.data)
     if not stretches:
-        return []
+        return [], around
     format_name = format_of(around.path)
     spots = spot_file(text.characters, around.path, format_name, text.spans(stretches))
-    if not spots and b"cordtally accepts " not in text.data:
-        return []
     stated: list[Stated] = []
     by_layout = True
     unknown = [spot for spot in spots if spot.engine is None and spot.kind != "reference"]
@@ -148,13 +150,21 @@ def hits_in(text: Text, around: Surroundings, stretches: list[Stretch] | None = 
         around = replace(around, engine=loaded)
     if around.engine is None and unknown and (by_layout or len(text.data) < _SHORT):
         around = replace(around, engine=engine_said(text.characters))
-    found = list[Hit]()
+    found = list[tuple[Spot, Hit | None]]()
     for spot in spots:
         beside = next((one for one in stated if one.start <= spot.start < one.end), None)
-        hit = judge(spot, around, text.place(spot.start, spot.end), beside)
-        if hit is not None:
-            found.append(hit)
-    return accepted_beside(_with_engines(found, around), text.characters, around.path)
+        found.append((spot, judge(spot, around, text.place(spot.start, spot.end), beside)))
+    return found, around
+
+
+def hits_in(text: Text, around: Surroundings, stretches: list[Stretch] | None = None) -> list[Hit]:
+    """Search one text for hits, those that are accepted beside their lines among them."""
+    found, around = judged_in(text, around, stretches)
+    if not found and b"cordtally accepts " not in text.data:
+        return []
+    return accepted_beside(
+        _with_engines([hit for _, hit in found if hit is not None], around), text.characters, around.path
+    )
 
 
 def _with_engines(hits: list[Hit], around: Surroundings) -> list[Hit]:
