@@ -342,13 +342,14 @@ class ConnectionRow(TypedDict):
 
 
 class SlipShape(TypedDict):
-    """A variable that is looked up and not given, or given and not looked up; and the name that was meant."""
+    """A name that is looked up and not given, or given and not looked up; and the name that was meant."""
 
     kind: Literal["not given", "not used"]
     name: str
     path: str
     line: int
     nearest: str | None
+    what: Literal["variable", "resource", "connection string"]
 
 
 class Inventory(TypedDict):

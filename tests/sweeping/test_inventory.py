@@ -47,9 +47,25 @@ def test_who_reaches_which_database_and_how(inventory):
 
 def test_variables_that_are_given_and_used(inventory):
     assert [tuple(slip) for slip in inventory.slips] == [
-        ("not given", "GAUGE_DB_URL", "gauge/src/gauge/run.py", 2, "GAUGE_DB_URI"),
-        ("not used", "GAUGE_DB_URI", ".env", 1, "GAUGE_DB_URL"),
-        ("not used", "UNUSED_DB_PASSWORD", ".env", 4, None),
+        ("not given", "GAUGE_DB_URL", "gauge/src/gauge/run.py", 2, "GAUGE_DB_URI", "variable"),
+        ("not used", "GAUGE_DB_URI", ".env", 1, "GAUGE_DB_URL", "variable"),
+        ("not used", "UNUSED_DB_PASSWORD", ".env", 4, None, "variable"),
+    ]
+
+
+def test_names_of_resources_and_connection_strings_that_are_given_and_used(tmp_path):
+    """A slip of a letter is told on both sides; capitals count for a server's resources and not for .NET's names."""
+    strings = dict.fromkeys(("Customs", "Ledger"), "Host=h.example;Database=d")
+    (tmp_path / "appsettings.json").write_text(json.dumps({"ConnectionStrings": strings}))
+    (tmp_path / "Desk.cs").write_text('var a = config.GetConnectionString("customs");\nvar b = config.GetConnectionString("Leger");\n')
+    resource = '<Resource name="jdbc/{}" type="javax.sql.DataSource" url="jdbc:postgresql://h.example/d"/>'
+    (tmp_path / "context.xml").write_text(f"<Context>\n{resource.format('tides')}\n{resource.format('fog')}\n</Context>\n")
+    (tmp_path / "Tides.java").write_text('class Tides {\n  Object a = context.lookup("java:comp/env/jdbc/Tides");\n  Object b = context.lookup("java:comp/env/jdbc/fog");\n}\n')
+    assert [tuple(slip) for slip in ct.take_inventory(tmp_path).slips] == [
+        ("not given", "Leger", "Desk.cs", 2, "Ledger", "connection string"),
+        ("not given", "jdbc/Tides", "Tides.java", 2, "jdbc/tides", "resource"),
+        ("not used", "Ledger", "appsettings.json", 1, "Leger", "connection string"),
+        ("not used", "jdbc/tides", "context.xml", 2, "jdbc/Tides", "resource"),
     ]
 
 
@@ -57,10 +73,11 @@ def test_reports_hold_the_same_and_no_secret(inventory, tmp_path):
     places = [write_report(inventory, tmp_path / f"report{ending}") for ending in (".csv", ".md", ".html", ".json", ".svg", ".png")]
     assert all(SECRET.encode() not in place.read_bytes() for place in places)
     assert [row["user"] for row in csv.DictReader(io.StringIO(as_csv(inventory)))] == ["fog", "keeper", "berth"]
-    assert as_markdown(inventory).count("\n") == 5
+    assert as_markdown(inventory).count("\n") == 9
     assert ElementTree.fromstring(places[4].read_text()).tag.endswith("svg")
     assert places[5].read_bytes().startswith(b"\x89PNG")
     page = as_page(inventory)
+    assert all(str(slip) in text for slip in inventory.slips for text in (page, as_markdown(inventory).replace("\\_", "_")))
     assert ("<script" in page, "http" in page, page.count("fog.greywick.example")) == (False, False, 3)
     with pytest.raises(FieldError, match=r"written as .csv, .md, .html, .json, .svg, .png, .pdf, not '.sarif'"):
         write_report(inventory, "report.sarif")

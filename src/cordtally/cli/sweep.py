@@ -135,11 +135,9 @@ def _print_inventory(result: Inventory, quiet: bool) -> None:
         screen.say(told, hang=14)
         screen.say(f"              {clean(', '.join(row.places))}", "dim", hang=14)
     if result.slips and not quiet:
-        screen.say("\nvariables", "bold")
+        screen.say("\nnames that do not meet", "bold")
     for slip in result.slips if not quiet else ():
-        meant = f": did you mean {clean(slip.nearest)}?" if slip.nearest else ""
-        said = f"  {clean(slip.path)}:{slip.line}: {clean(slip.name)} is {slip.kind}{meant}"
-        screen.say(said, "yellow" if slip.nearest or slip.kind == "not given" else "dim", hang=4)
+        screen.say(f"  {clean(str(slip))}", "yellow" if slip.nearest or slip.kind == "not given" else "dim", hang=4)
     if not quiet:
         services = len({row.service for row in result.rows})
         screen.say(f"\n{_count(len(result.rows), 'connection')} of {_count(services, 'service')}", "bold")

@@ -6,7 +6,7 @@ from .emitting import Emission, emit, emitted_layouts
 from .folders import declared_below
 from .merging import Merged, merge
 from .programs import emit_program, load_programs
-from .uses import Use, find_uses
+from .uses import Use, find_uses, names_given, names_looked_up
 from .variables import read_variables
 
 __all__ = [
@@ -27,6 +27,8 @@ __all__ = [
     "find_uses",
     "load_programs",
     "merge",
+    "names_given",
+    "names_looked_up",
     "read_variables",
     "secret_state",
 ]

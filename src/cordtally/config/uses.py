@@ -65,6 +65,17 @@ def find_uses(paths: Iterable[Path], declared: Iterable[Declared], given: Iterab
     return missing
 
 
+def names_given(declared: Iterable[Declared]) -> dict[str, Declared]:
+    """Give the connections whose names other files look up, by their names as they are looked up."""
+    return {_bare(one.name): one for one in declared if one.layout.looked_up}
+
+
+def names_looked_up(path: Path) -> Iterator[tuple[str, int, str]]:
+    """Give the names that a file looks up, each with its line, and whether it is a resource or a connection string."""
+    for name, line, kind in _looked_up(path):
+        yield _bare(name), line, kind
+
+
 def _is_needed(node: Node, layout: Layout, variable: str) -> bool:
     """Whether a look-up has no default for a variable."""
     if node.variable is not None:

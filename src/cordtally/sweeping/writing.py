@@ -112,10 +112,12 @@ def as_csv(found: Sweep | Inventory) -> str:
 
 
 def as_markdown(found: Sweep | Inventory) -> str:
-    """Give a table of GitHub's Markdown."""
+    """Give a table of GitHub's Markdown; of an inventory a list below it of the names that do not meet."""
     heads, rows = _table(found)
     lines = [f"| {' | '.join(heads)} |", f"|{'---|' * len(heads)}"]
     lines += [f"| {' | '.join(_in_markdown(cell) for cell in row)} |" for row in rows]
+    if isinstance(found, Inventory) and found.slips:
+        lines += ["", *(f"- {_in_markdown(str(slip))}" for slip in found.slips)]
     return "\n".join(lines) + "\n"
 
 
@@ -189,6 +191,8 @@ def as_page(found: Sweep | Inventory) -> str:
     parts = [f"<h1>{html.escape(title)}</h1>"]
     if isinstance(found, Inventory):
         parts += [f"<p>{html.escape(found._summary().partition(' in ')[0])}</p>", _matrix_of(found), _page_table(found)]
+        slips = [f"<li>{html.escape(_printable(str(slip)))}</li>" for slip in found.slips]
+        parts += ["<h2>Names that do not meet</h2>", "<ul>", *slips, "</ul>"] if slips else []
     if sweep is not None and sweep.hits:
         parts += ["<h2>What to see to</h2>" if isinstance(found, Inventory) else "", _page_table(sweep)]
     body = "\n".join(part for part in parts if part)
