@@ -316,6 +316,7 @@ def look(name, opened, port):
     first, second = (who(connection) for connection in taken)
     for connection in taken:
         pool.give(connection)
+        time.sleep(0.5)  # some pools take it back in a thread of their own
     again = pool.take()
     tell("which idle one is taken", library.behaviour.reuse, "oldest" if who(again) == first else "newest" if who(again) == second else "a new one")
     pool.give(again)
