@@ -46,7 +46,10 @@ class Slip(NamedTuple):
     def __str__(self) -> str:
         what = "" if self.what == "variable" else f"the {self.what} "
         meant = f": did you mean {self.nearest}?" if self.nearest else ""
-        return f"{self.path}:{self.line}: {what}{self.name} is {self.kind}{meant}"
+        is_so = (
+            "is looked up, and no file gives it" if self.kind == "not given" else "is given, and nothing looks it up"
+        )
+        return f"{self.path}:{self.line}: {what}{self.name} {is_so}{meant}"
 
 
 def cross(root: Path, used: Mapping[str, tuple[str, int]]) -> list[Slip]:

@@ -213,7 +213,9 @@ def _page_table(found: Sweep | Inventory) -> str:
         cells = []
         for number, head in kept:
             shade = "place" if head in {"places", "path"} else _SHADES.get(row[number], "")
-            shade += " short" if head in {"engine", "tls", "environment", "severity", "rule", "secret"} else ""
+            shade += (
+                " short" if head in {"service", "engine", "tls", "environment", "severity", "rule", "secret"} else ""
+            )
             cells.append(f'<td class="{shade.strip()}">{html.escape(_printable(row[number]))}</td>')
         lines.append("<tr>" + "".join(cells) + "</tr>")
     return '<div class="wide"><table>\n' + "\n".join(lines) + "\n</table></div>"
