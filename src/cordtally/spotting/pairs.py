@@ -84,6 +84,9 @@ _WORDS = tuple(
     )
 )
 CLIENT_WORDS = frozenset(name for name, _ in _WORDS)
+# a part of each alternative below: looked for one by one, they take a tenth of the expression's time
+_SAID = ("sql", "mariadb", "redis", "requirepass", "masterauth", "identified", "alter", "create", "set", "login", "jdbc",
+         "dbi", "odbc", "dsn", "user", "rman", "exp", "imp", "gbak", "gsec", "database", "open", "connect")  # fmt: skip
 _SAYS = re.compile(
     r"\b(?:mysql|mariadb|redis-cli|sqlcmd|requirepass|masterauth|identified|alter|create|set|login|jdbc|dbi|odbc|dsn|user\s|"
     r"sqlplus|rman|expdp|impdp|sqlldr|exp|imp|isql|gbak|gsec|database\s?\(|open\s+\"|\w*(?:connect|open)\w*\s?\()",
@@ -93,7 +96,8 @@ _SAYS = re.compile(
 
 def says_secret(line: str) -> bool:
     """Whether a line has a word of a client, a server or SQL that a secret may follow."""
-    return _SAYS.search(line) is not None
+    folded = line.lower()
+    return any(word in folded for word in _SAID) and _SAYS.search(line) is not None
 
 
 def spot_pairs(line: str) -> Iterator[Pair]:

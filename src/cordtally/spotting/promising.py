@@ -26,6 +26,7 @@ _DEFAULT = re.compile(r"default|value", re.IGNORECASE)  # then the name may stan
 _NEAR = 160  # characters, in which a secret's name stands before its value
 _SHORTEST = 8  # characters of a name with a value
 _LONGEST = 100_000  # characters: what is longer is not looked at here
+_LONGEST_PIECE, _OVERLAP = 4_000, 500  # characters
 _BEFORE = 2_000  # characters before a value that are looked at
 
 
@@ -33,7 +34,7 @@ def promises(lines: str, language: str) -> bool:
     """Whether lines hold what may be a text, a secret, or an argument of a call that connects."""
     if len(lines) > _LONGEST or _text().search(lines.encode()) or _connects(lines, language):
         return True
-    if any(True for line in lines.split("\n") for _ in spot(line)):
+    if any(True for line in lines.split("\n") for piece in _pieces(line) for _ in spot(piece)):
         return True
     sounds = sounds_secret(lines)
     inner = sounds or says_secret(lines)
@@ -41,6 +42,12 @@ def promises(lines: str, language: str) -> bool:
         cords_of(value) or (inner and _holds(value)) or (sounds and _is_named(value, before))
         for value, before in _quoted(lines)
     )
+
+
+def _pieces(line: str) -> Iterator[str]:
+    """A line, or pieces of a long one, since some expressions look from each place to the end."""
+    for first in range(0, max(len(line), 1), _LONGEST_PIECE - _OVERLAP):
+        yield line[first : first + _LONGEST_PIECE]
 
 
 def _quoted(lines: str) -> Iterator[tuple[str, str]]:
@@ -72,7 +79,7 @@ def _is_named(value: str, before: str) -> bool:
     listed = _LISTED.search(near)
     if listed is not None and _OPENED.search(near, 0, listed.start()) is None:
         return False  # an item of a list, whose one before it is no name
-    names = _WORD.findall(before if _DEFAULT.search(before) else near)
+    names = _WORD.findall(before if _DEFAULT.search(near) else near)
     return any(is_secret_name(name, value) and not names_no_secret(name) for name in names)
 
 
