@@ -8,6 +8,7 @@ from .loading import (
     drivers,
     engine_ids,
     ids_of,
+    is_store,
     load_canonical,
     load_driver,
     load_engine,
@@ -15,6 +16,7 @@ from .loading import (
     load_remarks,
     load_stores,
     members_of,
+    plugged_stores,
     unknown_driver,
 )
 from .nearest import find_nearest
@@ -35,6 +37,7 @@ __all__ = [
     "find_name",
     "find_nearest",
     "ids_of",
+    "is_store",
     "load_canonical",
     "load_driver",
     "load_engine",
@@ -43,5 +46,6 @@ __all__ = [
     "load_stores",
     "members_of",
     "nearest_names",
+    "plugged_stores",
     "unknown_driver",
 ]

@@ -9,7 +9,7 @@ import json
 from collections.abc import Mapping
 from functools import cache
 from os.path import dirname, join
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..errors import UnknownName
 from .facts import (
@@ -24,6 +24,9 @@ from .facts import (
     Store,
 )
 from .nearest import find_nearest
+
+if TYPE_CHECKING:
+    from importlib.metadata import EntryPoint
 
 _FOLDER = dirname(__file__)
 
@@ -190,3 +193,16 @@ def load_remarks() -> Mapping[str, RemarkWords]:
 def load_stores() -> Mapping[str, Store]:
     """Load the stores of secrets, by the scheme of their locators."""
     return {scheme: Store(scheme=scheme, **entry) for scheme, entry in _load("stores").items()}
+
+
+@cache
+def plugged_stores() -> Mapping[str, EntryPoint]:
+    """Give the stores that other packages bring, by the scheme of their locators: entry points ``cordtally.stores``."""
+    from importlib.metadata import entry_points
+
+    return {one.name: one for one in entry_points(group="cordtally.stores") if one.name not in load_stores()}
+
+
+def is_store(scheme: str) -> bool:
+    """Whether a scheme is that of a store of secrets."""
+    return scheme in load_stores() or scheme in plugged_stores()

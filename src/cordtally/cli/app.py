@@ -51,7 +51,7 @@ def group() -> None:
     tally    the file of a project's cords, tally.toml
     ledger   what became of each part in a conversion
     rung     a step of a dial: resolve, reach, secure, log in, database, answer
-    locator  where a secret is kept: env:NAME, file:PATH, ask:
+    locator  where a secret is kept: env:NAME, envfile:PATH#NAME, file:PATH, ask:
     """
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from ..catalog import load_stores
+from ..catalog import is_store, load_stores
 from ..errors import FieldError
 from ..model import Locator
 
@@ -14,7 +14,7 @@ _FORM = re.compile(r"([a-z][a-z0-9+.-]*):([^\x00-\x1f]*)")
 def looks_like_locator(text: str) -> bool:
     """Whether a text is a locator of a known store."""
     match = _FORM.fullmatch(text)
-    return match is not None and match[1] in load_stores()
+    return match is not None and is_store(match[1])
 
 
 def parse_locator(text: str) -> Locator:
@@ -30,6 +30,6 @@ def parse_locator(text: str) -> Locator:
     known = ", ".join(store.example for store in load_stores().values())
     if match is None:
         raise FieldError(f"a locator begins with the scheme of a store, and this text has none; locators: {known}")
-    if match[1] not in load_stores():
+    if not is_store(match[1]):
         raise FieldError(f"what stands before the colon is the scheme of no store; locators: {known}")
     return Locator(match[1], match[2])

@@ -1,6 +1,19 @@
 """Secrets: fetched from where their locators point, and handed to a driver at the last moment."""
 
-from .fetching import SCHEMES, Surroundings, fetch
+from .fetching import describe, drop, fetch, put
 from .passing import arguments_for, text_for, with_secret
+from .stores import Described, Store, Surroundings, store_of
 
-__all__ = ["SCHEMES", "Surroundings", "arguments_for", "fetch", "text_for", "with_secret"]
+__all__ = [
+    "Described",
+    "Store",
+    "Surroundings",
+    "arguments_for",
+    "describe",
+    "drop",
+    "fetch",
+    "put",
+    "store_of",
+    "text_for",
+    "with_secret",
+]

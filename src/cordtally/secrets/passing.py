@@ -5,7 +5,8 @@ from __future__ import annotations
 from ..errors import FieldError, shielded
 from ..exchange import Outcome, choose_target, write
 from ..model import Cord, Locator
-from .fetching import Surroundings, fetch
+from .fetching import fetch
+from .stores import Surroundings
 
 
 def with_secret(cord: Cord, surroundings: Surroundings | None = None) -> Cord:

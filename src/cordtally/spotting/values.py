@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from ..catalog import load_stores
+from ..catalog import is_store
 from ..model.placeholders import is_placeholder
 from ..model.suspicion import SECRET_WORD, sounds_secret
 
@@ -27,6 +27,7 @@ _HASH = re.compile(
     r"SCRAM-SHA|sha(?:1|256|512)[:$]|(?:[0-9a-f]{40}|[0-9a-f]{64}|[0-9a-f]{128})$|-----BEGIN (?:CERTIFICATE|PUBLIC)",
 )
 _PROSE = re.compile(r"[a-z,.:!?]\s+(?:[a-zA-Z]+[\s,.!?]+){1,}[a-zA-Z]+[.!?]?$|[a-z]{2,}[.!?:]$", re.IGNORECASE)
+_SCHEME = re.compile(r"[a-z][a-z0-9+.-]{0,30}")
 _NO_NAME = re.compile(r"::|[/\s]")
 # what follows the word that says secret, and says that the value is something about it
 _ABOUT = (
@@ -109,4 +110,4 @@ def is_secret_value(value: str, *, quoted: bool, told: bool = False) -> bool:
 def _is_locator(value: str) -> bool:
     """Whether a value says where a secret is kept: its scheme is that of a store."""
     scheme, colon, _ = value.partition(":")
-    return bool(colon) and scheme in load_stores()
+    return bool(colon) and _SCHEME.fullmatch(scheme) is not None and is_store(scheme)

@@ -1,0 +1,158 @@
+"""``envfile:PATH#NAME``: a variable of a variables file, by the rules of whoever else reads it.
+
+``envfile:PATH?rules=systemd#NAME`` says whose: ``symfony``, ``systemd``, ``container`` (Docker's ``--env-file``) or
+``r`` (``.Renviron``); without it what the common loaders agree on. A file is edited so that every other byte stays.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+from pathlib import Path
+from typing import NamedTuple
+
+from ..catalog import find_nearest
+from ..errors import FieldError, LocatorError, quoted
+from ..lines import DIALECTS, Dialect, encode_value, read_lines
+from ..syntax import write_whole
+from ..text import decoded
+from .files import described
+from .stores import LARGEST_SECRET, Described, Surroundings
+
+_REST = re.compile(r"(?P<path>[^#?]+)(?:\?rules=(?P<rules>[\w-]+))?(?:#(?P<name>\w*))?")
+_RULES = {
+    "": "variables",
+    "symfony": "symfony-variables",
+    "systemd": "systemd-variables",
+    "container": "container-variables",
+    "r": "r-variables",
+}
+
+
+class _Place(NamedTuple):
+    path: Path
+    dialect: Dialect
+    name: str
+
+
+class VariablesFiles:
+    """Secrets in variables files, several in one."""
+
+    scheme = "envfile"
+    writable = True
+
+    def get(self, rest: str, around: Surroundings) -> str:
+        """Give the value that a reader gives a name; of equal names the one that it takes."""
+        place = self._place(rest, around)
+        values = _values(_text(place.path), place.dialect)
+        if (value := values.get(place.name)) is not None:
+            return value
+        if place.name in values:
+            raise LocatorError(
+                f"envfile: {place.name} in {quoted(place.path)} is filled in when the file is read: it is no secret"
+            )
+        nearest = find_nearest(place.name, values, most=1)
+        hint = f"; it has {nearest[0]}" if nearest else ""
+        raise LocatorError(
+            f"envfile: {quoted(place.path)} has no {place.name or 'name behind a #'}{hint}", nearest=nearest
+        )
+
+    def put(self, rest: str, secret: str, around: Surroundings) -> None:
+        """Put a value in place of the name's, or add a line; what is written is read back first."""
+        place = self._place(rest, around, named=True)
+        text = _text(place.path, missing="")
+        try:
+            written = encode_value(secret, "plain", place.dialect)
+        except FieldError as error:
+            raise LocatorError(f"envfile: {quoted(place.path)} cannot hold this secret: {error}") from None
+        made = _with(text, place, written)
+        expected = _values(text, place.dialect) | {place.name: secret}
+        if _values(made, place.dialect) != expected:
+            raise LocatorError(f"envfile: {quoted(place.path)} would not be read with it: edit it by hand")
+        _write(place.path, made)
+
+    def drop(self, rest: str, around: Surroundings) -> None:
+        """Take the lines of a name out."""
+        place = self._place(rest, around, named=True)
+        text = _text(place.path)
+        lines = _lines_of(text, place)
+        if not lines:
+            raise LocatorError(f"envfile: {quoted(place.path)} has no {place.name}")
+        for start, end in reversed(lines):
+            text = text[:start] + text[end:]
+        _write(place.path, text)
+
+    def names(self, rest: str, around: Surroundings) -> list[str]:
+        """List the names of a file, each with its path."""
+        place = self._place(rest, around)
+        return [f"{rest.partition('#')[0]}#{name}" for name in _values(_text(place.path), place.dialect)]
+
+    def describe(self, rest: str, around: Surroundings) -> Described:
+        """Tell of the file that has the name."""
+        self.get(rest, around)
+        found = described(self.scheme, self._place(rest, around).path)
+        return found._replace(where=f"{found.where}, {self._place(rest, around).name}")
+
+    def _place(self, rest: str, around: Surroundings, *, named: bool = False) -> _Place:
+        match = _REST.fullmatch(rest)
+        rules = "" if match is None else match["rules"] or ""
+        if match is None or rules not in _RULES or (named and not match["name"]):
+            known = ", ".join(one for one in _RULES if one)
+            raise LocatorError(f"envfile: wants PATH#NAME, or PATH?rules=RULES#NAME with one of {known}")
+        path = (around.folder / Path(match["path"]).expanduser()).resolve()
+        return _Place(path, DIALECTS[_RULES[rules]], match["name"] or "")
+
+
+def _values(text: str, dialect: Dialect) -> dict[str, str | None]:
+    """The values by name; None for one that is put together when the file is read."""
+    made: dict[str, str | None] = {}
+    for one in read_lines(text, dialect):
+        if one.pair and (dialect.wins == "last" or one.name not in made):
+            made[one.name] = one.value
+    return made
+
+
+def _lines_of(text: str, place: _Place) -> list[tuple[int, int]]:
+    """The lines that give a name a value, their ends included."""
+    found = [one for one in read_lines(text, place.dialect) if one.pair and one.name == place.name]
+    return [(text.rfind("\n", 0, one.start) + 1, _end(text, max(one.end, one.last))) for one in found]
+
+
+def _end(text: str, place: int) -> int:
+    end = text.find("\n", place)
+    return len(text) if end < 0 else end + 1
+
+
+def _with(text: str, place: _Place, written: str) -> str:
+    """The text with a value in place of the one that counts, or in a line of its own at the end."""
+    found = [one for one in read_lines(text, place.dialect) if one.pair and one.name == place.name]
+    if found:
+        one = found[-1 if place.dialect.wins == "last" else 0]
+        return text[: one.first] + written + text[one.last :]
+    newline = "\r\n" if "\r\n" in text else "\n"
+    head = "" if not text or text.endswith("\n") else newline
+    return f"{text}{head}{place.name}={written}{newline}"
+
+
+def _text(path: Path, *, missing: str | None = None) -> str:
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError:
+        if missing is not None:
+            return missing
+        raise LocatorError(f"envfile: there is no file {quoted(path)}", path=path) from None
+    except OSError as error:
+        raise LocatorError(f"envfile: {quoted(path)} cannot be read ({os.strerror(error.errno or 0)})") from None
+    text = decoded(data) if len(data) < 16 * LARGEST_SECRET else None
+    if text is None or text.encode("utf-8", "surrogateescape") != data:
+        raise LocatorError(f"envfile: {quoted(path)} is no variables file in UTF-8, or a very large one", path=path)
+    return text
+
+
+def _write(path: Path, text: str) -> None:
+    try:
+        path.parent.mkdir(0o700, parents=True, exist_ok=True)
+        write_whole(path, text.encode("utf-8", "surrogateescape"), 0o600)
+    except (OSError, FieldError) as error:
+        why = os.strerror(error.errno or 0) if isinstance(error, OSError) else str(error)
+        raise LocatorError(f"envfile: {quoted(path)} cannot be written ({why})", path=path) from None
