@@ -61,6 +61,8 @@ if TYPE_CHECKING:
     from .pooling import size_pool as size_pool
     from .secrets import arguments_for as arguments_for
     from .secrets import fetch as fetch
+    from .secrets import log_in_of as log_in_of
+    from .secrets import opener_for as opener_for
     from .secrets import text_for as text_for
     from .sweeping import sweep as sweep
     from .sweeping import sweep_history as sweep_history
@@ -166,6 +168,8 @@ _HOME = {
             "arguments_for",
             "text_for",
             "fetch",
+            "opener_for",
+            "log_in_of",
         ),
         ".secrets",
     ),

@@ -42,7 +42,7 @@ SECRETS = st.text(st.characters(codec="utf-8", exclude_characters="\r\n\0"), min
 BEFORE = "# kept\nOTHER='a b'\n\nTIDES_PASSWORD=old # said\nexport LAST=$OTHER\n"
 
 
-@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 @given(secret=SECRETS, rules=st.sampled_from(["", "?rules=symfony", "?rules=systemd", "?rules=container", "?rules=r"]), ends=st.sampled_from(["\n", "\r\n"]))
 def test_an_edited_file_keeps_every_other_byte(tmp_path, secret, rules, ends):
     here, path = Surroundings(folder=tmp_path), tmp_path / "x.env"

@@ -8,6 +8,7 @@ from __future__ import annotations
 import enum
 from collections.abc import Callable
 from dataclasses import KW_ONLY, MISSING, dataclass, fields, replace
+from typing import Any
 
 from .secret import Locator, MaskedText, Secret
 from .suspicion import clear_name, guard, guard_full_name, guard_host, guard_path, guard_user
@@ -266,6 +267,31 @@ class Cord:
         from .. import text_for
 
         return text_for(self, target)
+
+    def opener(self, driver: str, **more: object) -> Callable[[], Any]:
+        """A callable of no arguments that opens a connection, each time with the secret as it is then.
+
+        See `cordtally.opener_for`.
+        """
+        from .. import opener_for
+
+        return opener_for(self, driver, None, **more)
+
+    def connect(self, driver: str, **more: object) -> Any:  # noqa: ANN401 -- a connection of whichever driver
+        """Open one connection; an asynchronous driver's is to be awaited.
+
+        See `cordtally.opener_for`.
+        """
+        return self.opener(driver, **more)()
+
+    def log_in(self) -> tuple[str, str]:
+        """User and password in clear, fetched now.
+
+        See `cordtally.log_in_of`.
+        """
+        from .. import log_in_of
+
+        return log_in_of(self)
 
 
 _UNSTATED = {f.name: f.default for f in fields(Cord) if f.default is not MISSING}

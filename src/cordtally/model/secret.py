@@ -5,7 +5,7 @@ What gives a secret away is left to ``suspicion``, fetching what a locator point
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import NoReturn
 
 MASK = "***"
@@ -82,10 +82,14 @@ class MaskedText(Secret):
 
 @dataclass(frozen=True, slots=True)
 class Locator:
-    """Where a secret is kept, as a URI: ``env:TIDES_PASSWORD``, ``file:secrets/tides``, ``ask:``."""
+    """Where a secret is kept, as a URI: ``env:TIDES_PASSWORD``, ``file:secrets/tides``, ``ask:``.
+
+    A relative path in it starts from the ``base``, the folder of the tally that it stands in, if it is of one.
+    """
 
     scheme: str
     rest: str
+    base: str | None = field(default=None, compare=False, repr=False)
 
     def __str__(self) -> str:
         return f"{self.scheme}:{self.rest}"

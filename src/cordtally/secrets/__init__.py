@@ -1,6 +1,7 @@
 """Secrets: fetched from where their locators point, and handed to a driver at the last moment."""
 
 from .fetching import describe, drop, fetch, put
+from .opening import log_in_of, opener_for
 from .passing import arguments_for, text_for, with_secret
 from .stores import Described, Store, Surroundings, store_of
 
@@ -12,6 +13,8 @@ __all__ = [
     "describe",
     "drop",
     "fetch",
+    "log_in_of",
+    "opener_for",
     "put",
     "store_of",
     "text_for",

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from pathlib import Path
+
 from ..composing import parse_locator
 from ..errors import shielded
 from ..journal import note
@@ -20,8 +23,8 @@ def fetch(locator: Locator | str, surroundings: Surroundings | None = None) -> S
     FieldError
         When no store has its scheme.
     """
-    locator = parse_locator(locator) if isinstance(locator, str) else locator
-    secret = Secret(store_of(locator.scheme).get(locator.rest, surroundings or Surroundings()))
+    locator, around = _read(locator, surroundings)
+    secret = Secret(store_of(locator.scheme).get(locator.rest, around))
     note("secrets", "fetched the secret at %s", locator)
     return secret
 
@@ -37,9 +40,9 @@ def put(locator: Locator | str, secret: Secret | str, surroundings: Surroundings
     FieldError
         When no store has the scheme.
     """
-    locator = parse_locator(locator) if isinstance(locator, str) else locator
+    locator, around = _read(locator, surroundings)
     value = secret.unmask() if isinstance(secret, Secret) else secret
-    store_of(locator.scheme).put(locator.rest, value, surroundings or Surroundings())
+    store_of(locator.scheme).put(locator.rest, value, around)
     note("secrets", "put a secret to %s", locator)
 
 
@@ -52,8 +55,8 @@ def drop(locator: Locator | str, surroundings: Surroundings | None = None) -> No
     LocatorError, FieldError
         As `put`.
     """
-    locator = parse_locator(locator) if isinstance(locator, str) else locator
-    store_of(locator.scheme).drop(locator.rest, surroundings or Surroundings())
+    locator, around = _read(locator, surroundings)
+    store_of(locator.scheme).drop(locator.rest, around)
     note("secrets", "dropped the secret at %s", locator)
 
 
@@ -66,5 +69,12 @@ def describe(locator: Locator | str, surroundings: Surroundings | None = None) -
     LocatorError, FieldError
         As `fetch`.
     """
+    locator, around = _read(locator, surroundings)
+    return store_of(locator.scheme).describe(locator.rest, around)
+
+
+def _read(locator: Locator | str, surroundings: Surroundings | None) -> tuple[Locator, Surroundings]:
+    """A locator, and what it is fetched by: the folder of its own tally counts before another one."""
     locator = parse_locator(locator) if isinstance(locator, str) else locator
-    return store_of(locator.scheme).describe(locator.rest, surroundings or Surroundings())
+    around = surroundings or Surroundings()
+    return locator, around if locator.base is None else replace(around, folder=Path(locator.base))

@@ -32,7 +32,7 @@ import dataclasses
 import re
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import NamedTuple
 
@@ -40,7 +40,7 @@ from ..catalog import find_nearest, load_engine
 from ..composing import FIELDS, compose, parse_locator
 from ..errors import CordTallyError, FieldError, TallyError, UnknownName
 from ..journal import note
-from ..model import Cord
+from ..model import Cord, Locator
 from .places import find_place
 
 FILE_NAME = "tally.toml"
@@ -141,6 +141,8 @@ class Tally:
         except CordTallyError as error:
             tables = " and ".join(f"[{layer}]" for layer, table in layers if table)
             raise TallyError(f"{self.path}: {tables}: {error}", path=self.path, nearest=error.nearest) from None
+        if isinstance(cord.password, Locator):  # wherever the program is started
+            cord = cord.copy_with(password=replace(cord.password, base=str(self.folder)))
         origins = [FieldOrigin(f, _shown(v), origin[f]) for f, v in _flat(merged)]
         origins += _defaults(cord, {o.field for o in origins})
         return Resolved(name, environment, cord, None if driver is None else str(driver), self.folder, tuple(origins))
