@@ -324,6 +324,38 @@ class LiftShape(TypedDict):
     """The file that undoes it, once it is applied."""
 
 
+class SecretShape(TypedDict):
+    """secret get, put, copy, drop and make --json."""
+
+    schema: Literal["cordtally/secret/1"]
+    done: Literal["got", "put", "copied", "dropped", "made"]
+    locator: str | None
+    secret: str | None
+    """Masked, unless it was asked for in clear or drawn."""
+    bits: float | None
+    """The entropy of one that was drawn."""
+
+
+class SecretRow(TypedDict):
+    """A secret by its locator; seconds since 1970."""
+
+    locator: str
+    cords: list[str]
+    known: bool
+    where: str | None
+    changed: float | None
+    expires: float | None
+    others_may_read: bool | None
+    problem: str | None
+
+
+class SecretsShape(TypedDict):
+    """secret check and secret list --json."""
+
+    schema: Literal["cordtally/secrets/1"]
+    secrets: list[SecretRow]
+
+
 class ConnectionRow(TypedDict):
     """One connection of one service; equal ones are one row with several places."""
 

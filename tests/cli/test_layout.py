@@ -50,6 +50,7 @@ SHOWN = [
     ["pool", "fit", "pools/gauge-throughput.csv"], ["pool", "budget", "pools/gauge-server.toml", "--allocate"],
     ["pool", "convert", "--from", "hikaricp", "--to", "psycopg-pool", "maximumPoolSize=20", "idleTimeout=60000"], ["pool", "convert", "--list"],
     ["pool", "vet", "--pool", "hikaricp", "maximumPoolSize=40", "--server-limit", "30"], ["read", "nosuch.yml"], ["convert", URL, "--to", "java"],
+    ["secret", "list", "envfile:services/fog-signal/.env"], ["secret", "--help"],
 ]  # fmt: skip
 WIDTHS = (40, 60, 80, 120, 200)
 FIGURE = re.compile(r"\d[\d.,]* (?:ns|ms|µs|us|s|min|h|%|ppm|KiB)(?![\w])")

@@ -51,6 +51,13 @@ EXAMPLES = {
     "docs": ("docs", "docs tally"),
     "completion": ("completion bash",),
     "demo": ("demo", "demo --keep greywick"),
+    "secret_check": ("secret check", "secret check --fail-on risky"),
+    "secret_get": ("secret get envfile:services/fog-signal/.env#FOG_DB_PASSWORD",),
+    "secret_put": ("secret put file:secrets/berths --make", "secret put envfile:.env#FOG_PASSWORD --make"),
+    "secret_copy": ("secret copy envfile:services/fog-signal/.env#FOG_DSN file:fog",),
+    "secret_list": ("secret list file:secrets", "secret list envfile:services/fog-signal/.env"),
+    "secret_drop": ("secret drop envfile:services/fog-signal/.env#FOG_DSN",),
+    "secret_make": ("secret make", "secret make --length 40"),
     "pool_size": (
         "pool size --arrivals 120/s --hold 35ms --wait-target 5ms@p99",
         "pool size --arrivals 120/s --hold 35ms --instances 4 --threads 8",

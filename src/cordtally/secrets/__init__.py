@@ -1,6 +1,6 @@
 """Secrets: fetched from where their locators point, and handed to a driver at the last moment."""
 
-from .fetching import describe, drop, fetch, put
+from .fetching import describe, drop, fetch, put, refuse_unwritable
 from .opening import log_in_of, opener_for
 from .passing import arguments_for, text_for, with_secret
 from .stores import Described, Store, Surroundings, store_of
@@ -16,6 +16,7 @@ __all__ = [
     "log_in_of",
     "opener_for",
     "put",
+    "refuse_unwritable",
     "store_of",
     "text_for",
     "with_secret",

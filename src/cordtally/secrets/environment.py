@@ -6,6 +6,8 @@ from ..catalog import find_nearest
 from ..errors import LocatorError, quoted
 from .stores import Described, ReadOnly, Surroundings
 
+_FOLDERS = frozenset(["PWD", "OLDPWD"])  # the shell's: no password
+
 
 class Environment(ReadOnly):
     """Secrets in the environment, put there by whoever started the process."""
@@ -25,7 +27,9 @@ class Environment(ReadOnly):
         """List the variables whose names sound like a secret's."""
         from ..model.suspicion import sounds_secret
 
-        return sorted(name for name in around.environ if name.startswith(rest) and sounds_secret(name))
+        return sorted(
+            name for name in around.environ if name.startswith(rest) and sounds_secret(name) and name not in _FOLDERS
+        )
 
     def describe(self, rest: str, around: Surroundings) -> Described:
         """Tell whether a variable is set."""

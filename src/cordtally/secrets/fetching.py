@@ -47,6 +47,23 @@ def put(locator: Locator | str, secret: Secret | str, surroundings: Surroundings
 
 
 @shielded
+def refuse_unwritable(locator: Locator | str) -> None:
+    """Refuse a place that no secret can be put to, before one is asked for.
+
+    Raises
+    ------
+    LocatorError
+        When the store cannot be written.
+    FieldError
+        When no store has the scheme.
+    """
+    locator = parse_locator(locator) if isinstance(locator, str) else locator
+    store = store_of(locator.scheme)
+    if not store.writable:
+        store.put(locator.rest, "", Surroundings())
+
+
+@shielded
 def drop(locator: Locator | str, surroundings: Surroundings | None = None) -> None:
     """Keep the secret that a locator points at no longer.
 
