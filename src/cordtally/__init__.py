@@ -60,6 +60,7 @@ if TYPE_CHECKING:
     from .pooling import PoolLoad as PoolLoad
     from .pooling import size_pool as size_pool
     from .secrets import arguments_for as arguments_for
+    from .secrets import environment_for as environment_for
     from .secrets import fetch as fetch
     from .secrets import log_in_of as log_in_of
     from .secrets import opener_for as opener_for
@@ -168,6 +169,7 @@ _HOME = {
             "arguments_for",
             "text_for",
             "fetch",
+            "environment_for",
             "opener_for",
             "log_in_of",
         ),

@@ -13,7 +13,7 @@ from cordtally.cli.pool import COMMANDS as POOL_COMMANDS
 from cordtally.cli.secret import COMMANDS as SECRET_COMMANDS
 
 DOCS = Path(__file__).parents[2] / "docs"
-NOT_HERE = {"demo", "pool_watch", "pool_replay"}  # the tour has its own test; a server to watch; half a minute of simulation
+NOT_HERE = {"demo", "pool_watch", "pool_replay", "start"}  # the tour has its own test; a program that takes this one's place; a server to watch; half a minute of simulation
 LINES = [(module, line) for module, lines in EXAMPLES.items() for line in lines]
 
 

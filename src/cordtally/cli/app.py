@@ -29,6 +29,7 @@ COMMANDS = {
     "dial": ("dial", "Try connections rung by rung, and say where and why they break."),
     "sweep": ("sweep", "Find connection strings and credentials in a source tree."),
     "lift": ("lift", "Move secrets out of files, and leave look-ups in their places."),
+    "with": ("start", "Start a program with cords in its environment."),
     "secret": ("secret", "Keep secrets in their stores, and say whether they are there."),
     "pool": ("pool", "Size, simulate, measure and compare connection pools."),
     "drivers": ("drivers", "List what the catalog knows about drivers and their options."),

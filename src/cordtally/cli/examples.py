@@ -51,6 +51,7 @@ EXAMPLES = {
     "docs": ("docs", "docs tally"),
     "completion": ("completion bash",),
     "demo": ("demo", "demo --keep greywick"),
+    "start": ("with tides@production -- psql", "with tides --as TIDES_URL=psycopg -- python serve.py"),
     "secret_check": ("secret check", "secret check --fail-on risky"),
     "secret_get": ("secret get envfile:services/fog-signal/.env#FOG_DB_PASSWORD",),
     "secret_put": ("secret put file:secrets/berths --make", "secret put envfile:.env#FOG_PASSWORD --make"),

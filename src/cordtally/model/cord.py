@@ -268,6 +268,15 @@ class Cord:
 
         return text_for(self, target)
 
+    def environment(self, driver: str) -> dict[str, str]:
+        """Give the variables of the environment that a client reads, its secret fetched now, and in clear.
+
+        See `cordtally.environment_for`.
+        """
+        from .. import environment_for
+
+        return environment_for(self, driver)
+
     def opener(self, driver: str, **more: object) -> Callable[[], Any]:
         """A callable of no arguments that opens a connection, each time with the secret as it is then.
 

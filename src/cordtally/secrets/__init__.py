@@ -2,7 +2,7 @@
 
 from .fetching import describe, drop, fetch, put, refuse_unwritable
 from .opening import log_in_of, opener_for
-from .passing import arguments_for, text_for, with_secret
+from .passing import arguments_for, environment_for, text_for, with_secret
 from .stores import Described, Store, Surroundings, store_of
 
 __all__ = [
@@ -12,6 +12,7 @@ __all__ = [
     "arguments_for",
     "describe",
     "drop",
+    "environment_for",
     "fetch",
     "log_in_of",
     "opener_for",

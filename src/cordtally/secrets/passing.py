@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import shlex
+
 from ..errors import FieldError, shielded
 from ..exchange import Outcome, choose_target, write
 from ..model import Cord, Locator
@@ -42,6 +44,27 @@ def arguments_for(cord: Cord, driver: str, surroundings: Surroundings | None = N
     suited = choose_target(driver.partition("/")[0], cord)
     target = suited.name if suited.facts.grammar == "arguments" else f"{suited.driver.id}/arguments"
     return write(with_secret(cord, surroundings), target).clear_arguments()
+
+
+@shielded
+def environment_for(cord: Cord, driver: str, surroundings: Surroundings | None = None) -> dict[str, str]:
+    """Give the variables of the environment that a client reads, its secret in clear: ``libpq``, ``mysql-client``.
+
+    Raises
+    ------
+    UnknownName
+        When there is no such driver, or it reads none.
+    LocatorError
+        When the secret cannot be fetched.
+
+    Examples
+    --------
+    >>> import cordtally as ct
+    >>> ct.compose(engine="postgresql", host="gauge.greywick.example", database="tides").environment("libpq")
+    {'PGHOST': 'gauge.greywick.example', 'PGDATABASE': 'tides'}
+    """
+    text = text_for(cord, f"{driver.partition('/')[0]}/environment", surroundings)
+    return dict(one.partition("=")[::2] for one in shlex.split(text))
 
 
 @shielded
