@@ -50,7 +50,7 @@ def test_what_is_wrong_is_said_before_a_secret_is_asked_for(cli, harbour, monkey
 
 
 def test_it_is_asked_for_twice_at_a_terminal_and_not_shown(harbour):
-    child = pexpect.spawn("cordtally", ["secret", "put", "file:secrets/fog"], encoding="utf-8", cwd=harbour, timeout=60)
+    child = pexpect.spawn(sys.executable, ["-m", "cordtally", "secret", "put", "file:secrets/fog"], encoding="utf-8", cwd=harbour, timeout=60)
     for question in ("Secret", "Once more"):
         child.expect_exact(question)
         child.sendline(SECRET)
