@@ -221,6 +221,12 @@ def test_a_service_of_a_compose_file_reads_its_secret_from_a_file(tmp_path):
     assert made["services"]["db"]["environment"] == {"POSTGRES_USER": "keeper", "POSTGRES_PASSWORD_FILE": "/run/secrets/postgres_password"}
     assert made["services"]["db"]["secrets"] == ["postgres_password"]
     assert made["secrets"] == {"postgres_password": {"file": "./secrets/postgres_password"}, "other": {"file": "./x"}}
+    two = f"      MARIADB_ROOT_PASSWORD: {SECRET}1\n      MARIADB_PASSWORD: {SECRET}2\n  fog:\n    environment:\n      POSTGRES_PASSWORD: {SECRET}3\n"
+    (tmp_path / "compose.yaml").write_text(head + two)
+    written = ct.lift(tmp_path, files=tmp_path / "secrets").after[tmp_path / "compose.yaml"].decode()
+    assert [written.count(f"{indent}secrets:\n") for indent in ("\n", "\n    ")] == [1, 2]  # of equal keys a reader takes one
+    assert [len(yaml.safe_load(written)["services"][name]["secrets"]) for name in ("db", "fog")] == [2, 1]
+    assert len(yaml.safe_load(written)["secrets"]) == 3
     (tmp_path / "compose.yaml").write_text(f"{head}      OTHER_PASSWORD: {SECRET}\n")
     assert "nothing is known to read OTHER_PASSWORD from a file" in ct.lift(tmp_path, files=tmp_path / "secrets").refused[0].reason
 

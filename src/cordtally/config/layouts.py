@@ -7,7 +7,7 @@ import tomllib
 from collections.abc import Collection, Iterable, Mapping
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from ..errors import CatalogError, FieldError
 from ..records import Record
@@ -63,7 +63,8 @@ class Layout(Record):
     tell what one document of several is for: its ``environment``, or its ``name``. ``emit`` says how a block is
     written: its format, its file, the driver of each engine, and how that platform refers to a secret. What
     ``fills_in`` a value can stand in none as it is; ``references`` are expressions for what does. ``rank`` orders
-    layouts whose files have the same name. The names of connections may be ``looked_up`` by programs and other files.
+    layouts whose files have the same name. Programs and other files look
+    the names of connections up, as what ``looked_up`` says.
     """
 
     id: str
@@ -72,7 +73,7 @@ class Layout(Record):
     checked: bool
     files: tuple[str, ...]
     rank: int = 0
-    looked_up: bool = False
+    looked_up: Literal["", "resource", "connection string"] = ""
     relaxed: bool = False
     needs: tuple[str, ...] = ()
     fills_in: str = ""

@@ -18,7 +18,7 @@ from ..errors import CordTallyError, FieldError
 from ..sweeping import Hit
 from ..syntax import Node, Slot, Source, Splice, Tree, format_of, open_tree, parse_text
 from ..syntax.nodes import slots
-from .stores import Store
+from .stores import Keeper
 
 _PAIR = re.compile(r"(?P<indent>[ \t]*)(?P<key>[\w\"']+):[ \t]+")
 
@@ -61,14 +61,23 @@ def _is_at(tree: Tree, slot: Slot, hit: Hit) -> bool:
     return start[0] == hit.line and start <= (hit.line, hit.column) < place(slot.node.end)
 
 
+class Mount(NamedTuple):
+    """A secret that a service of a compose file is given as a file, and where that is kept."""
+
+    service: str
+    name: str
+    file: str
+
+
 class Reference(NamedTuple):
-    """What is put in place of a value: a value of the format, or edits of the text as it is written."""
+    """What is put in place of a value: a value of the format, or edits of the text as it is written, and a mount."""
 
     value: str | None
     splices: tuple[Splice, ...] = ()
+    mount: Mount | None = None
 
 
-def reference_to(place: Place, kept: str, store: Store) -> Reference:
+def reference_to(place: Place, kept: str, keeper: Keeper) -> Reference:
     """Give what refers to a secret in place of a value.
 
     Raises
@@ -76,8 +85,8 @@ def reference_to(place: Place, kept: str, store: Store) -> Reference:
     FieldError
         Where the framework has nothing for it, saying what to do instead.
     """
-    if store.key == "file":
-        return Reference(None, tuple(_secret_of_service(place, kept, store)))
+    if keeper.key == "file":
+        return _read_from_file(place, kept, keeper)
     reference = reference_of(place.layout, kept, place.name)
     if place.layout.emit.get("lifts_bare"):  # a program is put in, in which a quote must not be doubled
         return Reference(None, (Splice(place.slot.node.start, place.slot.node.end, reference),))
@@ -85,7 +94,7 @@ def reference_to(place: Place, kept: str, store: Store) -> Reference:
 
 
 def edited(tree: Tree, made: list[tuple[Slot, Reference]]) -> bytes:
-    """Give the file with references in place of values; every other value is there as before.
+    """Give the file with references in place of values; every other value is there as before, and no key twice.
 
     Raises
     ------
@@ -96,54 +105,81 @@ def edited(tree: Tree, made: list[tuple[Slot, Reference]]) -> bytes:
     splices = [splice for _, one in made for splice in one.splices]
     if not splices:
         return tree.edited(edits)
+    splices += _mounts(tree, [one.mount for _, one in made if one.mount is not None])
     data = tree.source.spliced([*splices, *tree.splices(edits)])
-    again = {(slot.path, slot.node.value) for slot in slots(parse_text(tree.source.decoded(data), tree.format))}
-    moved = {slot.path for slot, _ in made}
-    if any((slot.path, slot.node.value) not in again for slot in tree.every() if slot.path not in moved):
+    again = list(slots(parse_text(tree.source.decoded(data), tree.format)))
+    values, moved = {(slot.path, slot.node.value) for slot in again}, {slot.path for slot, _ in made}
+    kept = all((slot.path, slot.node.value) in values for slot in tree.every() if slot.path not in moved)
+    if not kept or _twice(again) > _twice(tree.every()):
         raise FieldError(f"{tree.source.path} would not be read with all other values as before: edit it by hand")
     return data
 
 
-def _secret_of_service(place: Place, name: str, store: Store) -> list[Splice]:
+def _twice(found: list[Slot]) -> int:
+    """How many values stand under a key that another one stands under, too."""
+    return len(found) - len({(slot.document, slot.path) for slot in found})
+
+
+def _read_from_file(place: Place, name: str, keeper: Keeper) -> Reference:
     """Let a service of a compose file read a secret of its own, which is mounted as a file."""
     tree, slot = place.tree, place.slot
     key = slot.path[-1]
     if not place.layout.files:
         raise FieldError("what reads the file is not known here, nor whether that reads secrets from files: by hand")
-    if key not in place.layout.emit.get("reads_files", ()) or len(slot.path) != 4:
+    below_a_service = slot.path[:1] == ("services",) and slot.path[2:-1] == ("environment",)
+    if key not in place.layout.emit.get("reads_files", ()) or not below_a_service:
         raise FieldError(f"{place.layout.title}: nothing is known to read {key} from a file: use --into env:")
-    top = tree.root.items[0] if tree.root.kind == "documents" else tree.root
-    text, root = tree.source.text, {head.value: value for head, value in top.pairs}
-    service = {head.value: value for head, value in root["services"].pairs}[slot.path[1]]
-    held = {head.value: head for head, _ in service.pairs}
-    line = text.rfind("\n", 0, slot.node.start) + 1
-    match = _PAIR.match(text, line, slot.node.start)
-    if "secrets" in held or match is None or match.end() != slot.node.start or store.inside is False:
-        raise FieldError(
-            "the service has secrets already, is written in another way, or the folder is no part of the project: "
-            "edit it by hand"
-        )
-    environment = text.rfind("\n", 0, held["environment"].start) + 1
-    indent, newline = text[environment : held["environment"].start], tree.source.newline
-    file = Path(os.path.relpath(store.place / name, tree.source.path.parent)).as_posix()
-    return [
+    text = tree.source.text
+    match = _PAIR.match(text, text.rfind("\n", 0, slot.node.start) + 1, slot.node.start)
+    if "secrets" in _service(tree, slot.path[1]) or match is None or match.end() != slot.node.start:
+        raise FieldError("the service has secrets already, or is written in another way: edit it by hand")
+    if not keeper.inside:
+        raise FieldError("the folder is no part of the project, from which compose takes paths: edit it by hand")
+    file = Path(os.path.relpath(keeper.place / name, tree.source.path.parent)).as_posix()
+    splices = (
         Splice(match.start("key"), match.end("key"), f"{key}_FILE"),
         Splice(slot.node.start, slot.node.end, f"/run/secrets/{name}"),
-        Splice(environment, environment, f"{indent}secrets:{newline}{indent}  - {name}{newline}"),
-        _secret(tree, root, name, f"./{file}"),
-    ]
+    )
+    return Reference(None, splices, Mount(slot.path[1], name, f"./{file}"))
 
 
-def _secret(tree: Tree, root: Mapping[str | None, Node], name: str, file: str) -> Splice:
-    """Declare a secret, beside those that there are."""
-    text, newline = tree.source.text, tree.source.newline
-    if "secrets" in root and root["secrets"].pairs:
-        first = root["secrets"].pairs[0][0].start
+def _top(tree: Tree) -> dict[str | None, tuple[Node, Node]]:
+    """The keys of the file, each with its place and its value."""
+    top = tree.root.items[0] if tree.root.kind == "documents" else tree.root
+    return {key.value: (key, value) for key, value in top.pairs}
+
+
+def _service(tree: Tree, name: str) -> dict[str | None, Node]:
+    """The keys of a service, by their names."""
+    services = {key.value: value for key, value in _top(tree)["services"][1].pairs}
+    return {key.value: key for key, _ in services[name].pairs}
+
+
+def _mounts(tree: Tree, mounts: list[Mount]) -> list[Splice]:
+    """One list of secrets for each service, above its environment, and one place where they are declared."""
+    text, newline, made = tree.source.text, tree.source.newline, list[Splice]()
+    for service in dict.fromkeys(one.service for one in mounts):
+        first = _service(tree, service)["environment"].start
         line = text.rfind("\n", 0, first) + 1
         indent = text[line:first]
-        return Splice(line, line, f"{indent}{name}:{newline}{indent}  file: {file}{newline}")
-    head = "" if text.endswith("\n") else newline
-    return Splice(len(text), len(text), f"{head}{newline}secrets:{newline}  {name}:{newline}    file: {file}{newline}")
+        names = [f"{indent}  - {name}" for name in dict.fromkeys(one.name for one in mounts if one.service == service)]
+        made.append(Splice(line, line, newline.join([f"{indent}secrets:", *names, ""])))
+    files = {one.name: one.file for one in mounts}
+    if not files:
+        return made
+    top = _top(tree)
+    if "secrets" in top and not top["secrets"][1].pairs:
+        raise FieldError(f"{tree.source.path} has an empty place for secrets: edit it by hand")
+    if "secrets" in top:  # beside those that there are
+        first = top["secrets"][1].pairs[0][0].start
+        place = text.rfind("\n", 0, first) + 1
+        indent, head = text[place:first], ""
+    else:
+        place, indent = len(text), "  "
+        head = ("" if text.endswith("\n") else newline) + f"{newline}secrets:{newline}"
+    entries = [f"{indent}{name}:{newline}{indent}  file: {file}{newline}" for name, file in files.items()]
+    made.append(Splice(place, place, head + "".join(entries)))
+    return made
 
 
 def same_connections(file: Path, before: bytes, after: bytes, values: Mapping[str, str]) -> bool:

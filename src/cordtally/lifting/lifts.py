@@ -17,8 +17,8 @@ from ..syntax import Slot, Source, Splice, Tree, format_of, language_facts, pars
 from ..syntax.literals import Literal, Piece, Program
 from .layouts import Reference, edited, place_of, reference_to, same_connections
 from .plans import Lift, Moved, Refused
-from .programs import default_at, in_command, look_up_splices, rewritable
-from .stores import Files, Store, Variables, below, refuse_sight
+from .programs import default_at, look_up_splices, rewritable
+from .stores import Files, Keeper, Variables, below, refuse_sight
 
 _IN_BROWSERS = frozenset(["javascript", "typescript"])
 _KEEPERS = frozenset(["variables", "r-variables", "passwords"])
@@ -74,18 +74,18 @@ def lift(
         raise FieldError(f"{name!r} is no name of one variable: capitals, digits and underscores, for one secret")
     if variables is not None and files is not None:
         raise FieldError("secrets go into variables or into files, not both")
-    store: Store = (
+    keeper: Keeper = (
         Variables(Path(variables or folder / ".env").resolve(), folder)
         if files is None
         else Files(Path(files).resolve(), folder)
     )
-    plan = Lift(folder, store.place, in_files=files is not None)
-    refuse_sight(plan, store)
-    planner = _Planner(plan, store, name)
+    plan = Lift(folder, keeper.place, in_files=files is not None)
+    refuse_sight(plan, keeper)
+    planner = _Planner(plan, keeper, name)
     for file, of_file in hits.items():
         planner.file(file, of_file)
     if plan.moved:
-        store.plan(plan)
+        keeper.plan(plan)
         _prove(plan)
     return plan
 
@@ -107,8 +107,8 @@ def project_of(path: Path) -> Path:
 class _Planner:
     """Plans file by file what moves into a store, all under one name if one is given."""
 
-    def __init__(self, plan: Lift, store: Store, name: str | None) -> None:
-        self.plan, self.store, self.name = plan, store, name
+    def __init__(self, plan: Lift, keeper: Keeper, name: str | None) -> None:
+        self.plan, self.keeper, self.name = plan, keeper, name
 
     def file(self, file: Path, hits: list[Hit]) -> None:
         """Plan what moves out of one file."""
@@ -133,13 +133,16 @@ class _Planner:
             try:
                 start = _position(source.text, hit.line, hit.column)
                 end = _position(source.text, hit.end_line, hit.end_column)
-                literal = _literal_at(program, start, end)
-                rewritable(program, literal, start, end, self.store)
-                _refuse_browsers(self.plan, file, language)
-                self.store.refuse(literal.text)
                 default = default_at(program, start)
+                if default is not None and default.within and default.shell:
+                    literal = Literal(start, end, (Piece(start, source.text[start:end], source.text[start:end]),))
+                else:
+                    literal = _literal_at(program, start)
+                    rewritable(program, literal, (start, end), self.keeper)
+                _refuse_browsers(self.plan, file, language)
+                self.keeper.refuse(literal.text)
                 kept = self._kept_as(literal.text, default.variable if default else None, _name_of(hit, literal))
-                made = look_up_splices(tree, program, literal, kept, self.store)
+                made = look_up_splices(tree, program, literal, kept, self.keeper, default=default)
             except FieldError as error:
                 self.plan.refused.append(Refused(file, hit.line, _said(error)))
                 continue
@@ -158,10 +161,10 @@ class _Planner:
             try:
                 place = place_of(file, hit, declared)
                 value = place.slot.node.value or ""
-                self.store.refuse(value)
+                self.keeper.refuse(value)
                 called = Literal(0, 0, (), tuple(part for part in place.slot.path if not part.isdigit()))
                 kept = self._kept_as(value, None, _name_of(hit, called))
-                reference = reference_to(place, kept, self.store)
+                reference = reference_to(place, kept, self.keeper)
             except FieldError as error:
                 self.plan.refused.append(Refused(file, hit.line, _said(error)))
                 continue
@@ -183,13 +186,13 @@ class _Planner:
             Where another secret has the name of a variable that is looked up.
         """
         if self.name is None and looked_up is not None:
-            kept = self.store.named(looked_up)
+            kept = self.keeper.named(looked_up)
             if self.plan.values.get(kept, value) != value:
                 raise FieldError(
                     f"another secret is the default of {looked_up}: lift this one alone, with --into env:NAME"
                 )
             return kept
-        return _free(self.plan.values, self.store.named(self.name or made), value)
+        return _free(self.plan.values, self.keeper.named(self.name or made), value)
 
 
 def _said(error: Exception) -> str:
@@ -208,10 +211,7 @@ def _position(text: str, line: int, column: int) -> int:
     return at + column - 1
 
 
-def _literal_at(program: Program, place: int, end: int) -> Literal:
-    if in_command(program, place):
-        raw = program.text[place:end]
-        return Literal(place, end, (Piece(place, raw, raw),))
+def _literal_at(program: Program, place: int) -> Literal:
     for literal in program.literals(place, place + 1):
         if literal.comment:
             raise FieldError("it stands in a comment: delete it")

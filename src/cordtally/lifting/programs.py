@@ -15,28 +15,26 @@ from ..errors import FieldError
 from ..syntax import Splice, Tree, language_facts
 from ..syntax.languages import lookup_patterns
 from ..syntax.literals import Literal, Program
-from .stores import Store
+from .stores import Keeper
 
 _OR = re.compile(r"\)?\s*(?:\|\||\?\?|\?:|//|or)\s*[@brfu]?[\"'`]?")
 _PLAIN_PATH = re.compile(r"[\w./-]+", re.ASCII)  # characters that stand for themselves in any string, and in a URL
 
 
-def rewritable(program: Program, literal: Literal, start: int, end: int, store: Store) -> None:
-    """Refuse a string that is more, or less, than the secret.
+def rewritable(program: Program, literal: Literal, span: tuple[int, int], keeper: Keeper) -> None:
+    """Refuse a string that is more, or less, than the span of the secret.
 
     Raises
     ------
     FieldError
         Where it cannot be replaced, saying why.
     """
-    if in_command(program, start):  # ${NAME:-default}: all of it goes
-        return
     if len(literal.pieces) != 1 or "${" in literal.text:
         raise FieldError("the string is put together, or a part of it is filled in: move the secret out by hand")
-    if (literal.position(0), literal.position(len(literal.text), ends=True)) != (start, end):
+    if (literal.position(0), literal.position(len(literal.text), ends=True)) != span:
         raise FieldError("the secret is a part of a longer string: move it out by hand")
-    facts = _facts(program, store)
-    if facts.get("ascii") and store.key == "env" and not literal.text.isascii():
+    facts = _facts(program, keeper)
+    if facts.get("ascii") and keeper.key == "env" and not literal.text.isascii():
         hint = "move it into a file, with --into file:/FOLDER"
         raise FieldError(f"in the C locale its reader takes letters that are not ASCII for others: {hint}")
     kinds = frozenset(facts.get("constant", ()))
@@ -46,17 +44,21 @@ def rewritable(program: Program, literal: Literal, start: int, end: int, store: 
 
 
 class Default(NamedTuple):
-    """What a secret is the default of: the variable, where its look-up stands, and whether that holds the default."""
+    """What a secret is the default of: the variable, where its look-up stands, and whether that holds the default.
+
+    In a ``shell`` the default is a part of a word, and no string of its own.
+    """
 
     variable: str
     start: int
     end: int
     within: bool
+    shell: bool
 
 
 def default_at(program: Program, place: int) -> Default | None:
     """Give the look-up whose default begins at a place, in its own brackets or behind a sign."""
-    text = program.text
+    text, shell = program.text, bool(language_facts(program.language).get("commands"))
     line, end = text.rfind("\n", 0, place) + 1, text.find("\n", place)
     for pattern in lookup_patterns(program.language):
         for match in pattern.finditer(text, line, len(text) if end < 0 else end):
@@ -64,19 +66,15 @@ def default_at(program: Program, place: int) -> Default | None:
             name = groups.get("name") or groups.get("indexed") or groups.get("braced")
             held = "plain" if groups.get("plain") is not None else "default"
             if name and groups.get(held) is not None and match.start(held) <= place < match.end(held):
-                return Default(name, *match.span(), within=True)
+                return Default(name, *match.span(), within=True, shell=shell)
             if name and match.end() <= place and _OR.fullmatch(text, match.end(), place):
-                return Default(name, *match.span(), within=False)
+                return Default(name, *match.span(), within=False, shell=shell)
     return None
 
 
-def in_command(program: Program, place: int) -> bool:
-    """Whether a secret is what a shell puts in for a variable that is unset."""
-    default = default_at(program, place)
-    return default is not None and default.within and bool(language_facts(program.language).get("commands"))
-
-
-def look_up_splices(tree: Tree, program: Program, literal: Literal, name: str, store: Store) -> list[Splice]:
+def look_up_splices(
+    tree: Tree, program: Program, literal: Literal, name: str, keeper: Keeper, *, default: Default | None
+) -> list[Splice]:
     """Give the edits that put a secret's look-up in place of a string, or of a look-up that it is the default of.
 
     Raises
@@ -85,11 +83,10 @@ def look_up_splices(tree: Tree, program: Program, literal: Literal, name: str, s
         Where the language's look-ups are not known here, a name that it needs means something else in the file, or a
         constant is needed as one.
     """
-    facts, text = _facts(program, store), tree.source.text
+    facts, text = _facts(program, keeper), tree.source.text
     start, end = literal.start, literal.end
-    written = _in_file(facts, tree, name, store) if store.key == "file" else str(facts["env"]).format(name=name)
-    default = default_at(program, literal.position(0)) if store.key == "env" else None
-    if default is not None and default.variable == name:
+    written = _in_file(facts, tree, name, keeper) if keeper.key == "file" else str(facts["env"]).format(name=name)
+    if keeper.key == "env" and default is not None and default.variable == name:
         looked = text[default.start : default.end]
         own = re.fullmatch(facts["own"]["when"], looked, re.DOTALL) if default.within and "own" in facts else None
         if own is not None:
@@ -98,7 +95,7 @@ def look_up_splices(tree: Tree, program: Program, literal: Literal, name: str, s
             facts.pop("imports", None)  # that look-up is another one's
         elif default.within and re.fullmatch(facts.get("replaces", "(?!)"), looked, re.DOTALL):
             start, end = default.start, default.end
-            if in_command(program, literal.position(0)) and text[start] != text[end - 1]:
+            if default.shell and text[start] != text[end - 1]:  # within a word, which has its own quotes
                 written = written.strip('"')
         elif not default.within and "fails" in facts:
             written = str(facts["fails"]).format(name=name)
@@ -112,18 +109,18 @@ def look_up_splices(tree: Tree, program: Program, literal: Literal, name: str, s
     return [*splices, Splice(at, at, f"{facts['imports']}{tree.source.newline}")]
 
 
-def _in_file(facts: dict[str, Any], tree: Tree, name: str, store: Store) -> str:
+def _in_file(facts: dict[str, Any], tree: Tree, name: str, keeper: Keeper) -> str:
     """A path from the file's own folder on, whatever the working folder is; from the root where it is of no project."""
-    place = store.place / name
-    if store.inside and "beside" not in facts:
+    place = keeper.place / name
+    if keeper.inside and "beside" not in facts:
         raise FieldError(
             f"a program in {tree.language} does not know where its source stood: give a folder that is the same "
             "wherever it runs, --into file:/run/secrets"
         )
-    path = Path(os.path.relpath(place, tree.source.path.parent) if store.inside else place).as_posix()
+    path = Path(os.path.relpath(place, tree.source.path.parent) if keeper.inside else place).as_posix()
     if not _PLAIN_PATH.fullmatch(path):
         raise FieldError(f"the path {path} has characters that are written differently from language to language")
-    return str(facts["beside" if store.inside else "fixed"]).format(path=path, name=name)
+    return str(facts["beside" if keeper.inside else "fixed"]).format(path=path, name=name)
 
 
 def _eased(program: Program, literal: Literal, facts: dict[str, Any]) -> list[Splice]:
@@ -147,13 +144,13 @@ def _eased(program: Program, literal: Literal, facts: dict[str, Any]) -> list[Sp
     return [Splice(held[1] + match.start(), held[1] + match.end(), new)]
 
 
-def _facts(program: Program, store: Store) -> dict[str, Any]:
+def _facts(program: Program, keeper: Keeper) -> dict[str, Any]:
     """What a language does to read from a store; of a module and of another file where they differ."""
     known, language = language_facts(program.language), program.language
     facts = known.get("look_up")
     if facts is None:
         raise FieldError(f"how a {language} file looks a variable up is not known here: edit it by hand")
-    if store.key == "env":
+    if keeper.key == "env":
         return dict(facts)
     shared = {key: value for key, value in facts.items() if key not in {"env", "imports", "imported", "taken"}}
     own = known.get("look_up_file")

@@ -11,6 +11,7 @@ from typing import Protocol
 
 from ..errors import FieldError
 from ..lines import DIALECTS, encode_value, read_lines
+from ..secrets.variables_files import with_variable
 from ..sweeping import is_tracked, public_folder
 from ..syntax.ignoring import parse_rules
 from .plans import PRIVATE, Lift
@@ -18,7 +19,7 @@ from .plans import PRIVATE, Lift
 _VARIABLES = DIALECTS["variables"]
 
 
-class Store(Protocol):
+class Keeper(Protocol):
     """A place for secrets by name."""
 
     key: str  # of the language's and layout's way to read from it
@@ -65,9 +66,8 @@ class Variables:
 
     def plan(self, plan: Lift) -> None:
         """Add the values to the variables file, the names to its example, and the file to what git ignores."""
-        text = _text(self.place)
-        there = {one.name: one.value for one in read_lines(text, _VARIABLES) if one.pair}
-        added = list[str]()
+        made = _text(self.place)
+        there = {one.name: one.value for one in read_lines(made, _VARIABLES) if one.pair}
         for name, value in plan.values.items():
             if name in there and there[name] != value:
                 raise FieldError(
@@ -75,16 +75,10 @@ class Variables:
                     path=self.place,
                 )
             if name not in there:
+                made = with_variable(made, name, value, _VARIABLES)
                 written = encode_value(value, "plain", _VARIABLES)
                 plan.hide(written, written[1:-1] if written[:1] in {"'", '"'} else written)
-                added.append(f"{name}={written}\n")
-        made = _appended(text, added)
-        if added:
-            plan.edit(self.place, made.encode(), mode=PRIVATE)
-        read = {one.name: one.value for one in read_lines(made, _VARIABLES) if one.pair}
-        for name, value in plan.values.items():
-            if read.get(name) != value:
-                raise FieldError(f"{self.place} would not be read with the value of {name}: nothing is moved")
+                plan.edit(self.place, made.encode(), mode=PRIVATE)
         example = self.place.with_name(f"{self.place.name}.example")
         shown = _text(example)
         known = {one.name for one in read_lines(shown, _VARIABLES)}
@@ -123,7 +117,7 @@ class Files:
             _ignore(plan, self.place)
 
 
-def refuse_sight(plan: Lift, store: Store) -> None:
+def refuse_sight(plan: Lift, keeper: Keeper) -> None:
     """Refuse a store that a web server shows.
 
     Raises
@@ -131,9 +125,9 @@ def refuse_sight(plan: Lift, store: Store) -> None:
     FieldError
         Naming the folder.
     """
-    plan.tracked = is_tracked(store.place)
-    if (shown := public_folder(below(plan.folder, store.place))) is not None:
-        raise FieldError(f"{store.place} stands below {shown}/, which a web server shows: keep the secrets elsewhere")
+    plan.tracked = is_tracked(keeper.place)
+    if (shown := public_folder(below(plan.folder, keeper.place))) is not None:
+        raise FieldError(f"{keeper.place} stands below {shown}/, which a web server shows: keep the secrets elsewhere")
 
 
 def below(folder: Path, path: Path) -> Path:

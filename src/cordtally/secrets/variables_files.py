@@ -62,13 +62,9 @@ class VariablesFiles:
         place = self._place(rest, around, named=True)
         text = _text(place.path, missing="")
         try:
-            written = encode_value(secret, "plain", place.dialect)
+            made = with_variable(text, place.name, secret, place.dialect)
         except FieldError as error:
             raise LocatorError(f"envfile: {quoted(place.path)} cannot hold this secret: {error}") from None
-        made = _with(text, place, written)
-        expected = _values(text, place.dialect) | {place.name: secret}
-        if _values(made, place.dialect) != expected:
-            raise LocatorError(f"envfile: {quoted(place.path)} would not be read with it: edit it by hand")
         _write(place.path, made)
 
     def drop(self, rest: str, around: Surroundings) -> None:
@@ -123,15 +119,26 @@ def _end(text: str, place: int) -> int:
     return len(text) if end < 0 else end + 1
 
 
-def _with(text: str, place: _Place, written: str) -> str:
-    """The text with a value in place of the one that counts, or in a line of its own at the end."""
-    found = [one for one in read_lines(text, place.dialect) if one.pair and one.name == place.name]
+def with_variable(text: str, name: str, secret: str, dialect: Dialect) -> str:
+    """Give a variables file with a value in place of the one that counts, or in a line of its own at the end.
+
+    Raises
+    ------
+    FieldError
+        Where the dialect cannot hold the value, or the file would not be read with it and all others as before.
+    """
+    written = encode_value(secret, "plain", dialect)
+    found = [one for one in read_lines(text, dialect) if one.pair and one.name == name]
     if found:
-        one = found[-1 if place.dialect.wins == "last" else 0]
-        return text[: one.first] + written + text[one.last :]
-    newline = "\r\n" if "\r\n" in text else "\n"
-    head = "" if not text or text.endswith("\n") else newline
-    return f"{text}{head}{place.name}={written}{newline}"
+        one = found[-1 if dialect.wins == "last" else 0]
+        made = text[: one.first] + written + text[one.last :]
+    else:
+        newline = "\r\n" if "\r\n" in text else "\n"
+        head = "" if not text or text.endswith("\n") else newline
+        made = f"{text}{head}{name}={written}{newline}"
+    if _values(made, dialect) != _values(text, dialect) | {name: secret}:
+        raise FieldError("the file would not be read with it: edit it by hand")
+    return made
 
 
 def _text(path: Path, *, missing: str | None = None) -> str:

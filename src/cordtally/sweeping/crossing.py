@@ -103,9 +103,8 @@ def _names_crossed(root: Path) -> list[Slip]:
                     used.setdefault(name, (shown, line, what))
             if has_layout(path.name) and data:
                 for name, one in names_given(declared_in(path)).items():
-                    what = "resource" if path.suffix == ".xml" and one.layout.id != "aspnet" else "connection string"
                     line = min(one.tree.source.place(slot.node.start)[0] for slot in one.slots.values())
-                    given.setdefault(name, (shown, line, what))
+                    given.setdefault(name, (shown, line, one.layout.looked_up))
         except (OSError, CordTallyError):
             continue
     if not given or not used:

@@ -19,7 +19,7 @@ from .hits import Hit, Sweep
 from .judging import SECRETS
 from .versions import changed_lines
 
-_TALLY = "tally.toml"
+_TALLY = "tally.toml"  # tally.FILE_NAME; a sweep without accepts needs nothing else of what that would load
 _BATCH = 64  # files that are handed to a worker at once
 _ENOUGH = 400  # files from which on workers pay
 _SECRET_FORMATS = frozenset(["variables", "r-variables", "passwords", "option-file"])

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
+from functools import cache
 
 from ..catalog import find_nearest, load_driver, load_index
 from ..errors import FieldError
@@ -70,10 +71,17 @@ def _title(one: Resolved) -> str:
 
 
 def _usual(one: Resolved) -> str:
-    for driver in ("libpq", "mysql-client"):
-        if one.cord.engine in load_driver(driver).engines:
-            return driver
+    for client in _clients():
+        if one.cord.engine in load_driver(client).engines:
+            return client
     raise FieldError(f"{one.name}: clients of {one.cord.engine} read no variables: say --as NAME=TARGET")
+
+
+@cache
+def _clients() -> tuple[str, ...]:
+    """The drivers that read variables of the environment."""
+    drivers = load_index()["drivers"]
+    return tuple(id for id in drivers if any(one.grammar == "environment" for one in load_driver(id).notations))
 
 
 def _names(one: Resolved, form: str) -> list[str]:
@@ -110,10 +118,9 @@ def _target(one: Resolved, form: str) -> str | None:
     if equals:
         write(_bare(one.cord), target)
         return target
-    reads = [id for id in load_index()["drivers"] if any(n.id == "environment" for n in load_driver(id).notations)]
-    if name not in reads:
-        near = find_nearest(name, reads, most=1)
-        hint = f"did you mean {near[0]}?" if near else f"there are {', '.join(reads)}, NAME=TARGET and url:NAME"
+    if name not in _clients():
+        near = find_nearest(name, _clients(), most=1)
+        hint = f"did you mean {near[0]}?" if near else f"there are {', '.join(_clients())}, NAME=TARGET and url:NAME"
         raise FieldError(f"no client reads variables as {name!r}; {hint}")
     return None
 
