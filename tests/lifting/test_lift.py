@@ -295,6 +295,18 @@ def test_the_variables_file_its_example_and_what_git_ignores(tmp_path):
         ct.lift(tmp_path / "b.py", name="fog password")
 
 
+def test_no_other_secret_is_shown_around_an_edit(tmp_path):
+    """Neither one that stays in the file, be it refused, accepted or another line's, nor one that was kept before."""
+    lines = [f'db_password = "{SECRET}-moved"', f'fog_password = "{SECRET}-other"', f'run("mysql -p{SECRET}-refused fog")',
+             f'old_password = "{SECRET}-accepted"  # cordtally accepts secret-pair: a drill']  # fmt: skip
+    (tmp_path / "a.py").write_text("\n".join(lines) + "\n")
+    (tmp_path / ".env").write_text(f"KEPT_PASSWORD={SECRET}-kept\n")
+    for line in (1, None):
+        plan = ct.lift(tmp_path / "a.py", line=line)
+        assert plan.moved
+        assert SECRET not in "\n".join(plan.diff()) + str(plan.to_dict())
+
+
 def test_no_edit_is_lost(tmp_path):
     """Neither one that is made between planning and writing, nor one that is made before undoing."""
     place = tmp_path / "a.py"

@@ -67,9 +67,12 @@ def lift(
     found = sweep(place)
     folder = project_of(place)
     hits: dict[Path, list[Hit]] = {}
-    for hit in found.hits:
-        if hit.rule in SECRETS and (line is None or hit.line == line):
-            hits.setdefault(place / hit.path if place.is_dir() else place, []).append(hit)
+    beside: dict[Path, list[Hit]] = {}
+    for hit in (*found.hits, *found.accepted):
+        file = place / hit.path if place.is_dir() else place
+        beside.setdefault(file, []).append(hit)
+        if hit.rule in SECRETS and hit.accepted is None and (line is None or hit.line == line):
+            hits.setdefault(file, []).append(hit)
     if name is not None and (not _NAME.fullmatch(name) or sum(map(len, hits.values())) > 1):
         raise FieldError(f"{name!r} is no name of one variable: capitals, digits and underscores, for one secret")
     if variables is not None and files is not None:
@@ -84,6 +87,8 @@ def lift(
     planner = _Planner(plan, keeper, name)
     for file, of_file in hits.items():
         planner.file(file, of_file)
+        if file in plan.after:
+            plan.hide_found(Source.load(file).text, beside[file])
     if plan.moved:
         keeper.plan(plan)
         _prove(plan)

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from ..errors import FieldError
-from ..sweeping import SECRETS, public_folder, sweep
+from ..sweeping import public_folder, sweep
 from ..syntax import Source, Splice, walk_names
 from ..syntax.offsets import Offsets
 from ..syntax.trees import parser_of
@@ -71,9 +71,8 @@ def move_out(path: str | Path, folder: str | Path) -> Lift:
         raise FieldError(f"{target} is shown by a web server, too, or is there already: name another folder")
     source, plan = Source.load(file), Lift(project, target.parent)
     _refuse_page(source)
-    for hit in sweep(file).hits:
-        if hit.rule in SECRETS:
-            plan.hide(source.text.split("\n")[hit.line - 1][hit.column - 1 : hit.end_column - 1])
+    found = sweep(file)
+    plan.hide_found(source.text, [*found.hits, *found.accepted])
     plan.edit(target, _own_includes(source, target, shown), mode=file.stat().st_mode & 0o777)
     plan.edit(file, None)
     for page in _pages(project, file):
@@ -164,6 +163,8 @@ def _correct(plan: Lift, page: Path, file: Path, target: Path, shown: Path) -> N
             reason = f"it names {file.name} in a way that is not understood here: see whether it includes it"
             plan.refused.append(Refused(page, source.place(match.start())[0], reason))
     if splices:
+        found = sweep(page)
+        plan.hide_found(source.text, [*found.hits, *found.accepted])
         plan.edit(page, source.spliced(splices))
 
 

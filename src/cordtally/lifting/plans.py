@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import difflib
+import re
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import NamedTuple
 
 from ..errors import FieldError
 from ..model import MASK
+from ..sweeping import SECRETS, Hit
 from ..syntax import write_whole
 from .undoing import keep
 
+_AROUND = 3  # lines that are shown around an edit
 PRIVATE = 0o600  # the mode of what holds a secret
 
 
@@ -78,7 +82,8 @@ class Lift:
                 "/dev/null" if self.before[path] is None else f"a/{self.shown(path).lstrip('/')}",
                 "/dev/null" if data is None else f"b/{self.shown(path).lstrip('/')}",
             )
-            found = difflib.unified_diff(old.splitlines(), new.splitlines(), *names, lineterm="")
+            around = 0 if self.modes[path] == PRIVATE else _AROUND  # its other lines are secrets, too
+            found = difflib.unified_diff(old.splitlines(), new.splitlines(), *names, lineterm="", n=around)
             lines += [self._masked(line) for line in found]
         return lines
 
@@ -90,6 +95,14 @@ class Lift:
     def hide(self, *forms: str) -> None:
         """Remember how a secret is written, so that no line of the difference shows it."""
         self.hidden |= {part for form in forms for part in form.splitlines() if part.strip("\"'` ")}
+
+    def hide_found(self, text: str, hits: Iterable[Hit]) -> None:
+        """Hide whatever secrets were found in a file, since those that stay are beside those that move."""
+        starts = [0, *(match.end() for match in re.finditer("\n", text))]
+        for hit in hits:
+            if hit.rule in SECRETS:
+                start, end = starts[hit.line - 1] + hit.column - 1, starts[hit.end_line - 1] + hit.end_column - 1
+                self.hide(text[start:end])
 
     def edit(self, path: Path, data: bytes | None, *, mode: int = 0o644) -> None:
         """Plan what a file shall be, None for one that goes; a new one gets the ``mode``."""
