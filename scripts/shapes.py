@@ -394,13 +394,18 @@ class Inventory(TypedDict):
 
 
 class CordRow(TypedDict):
-    """One cord in the list of a tally."""
+    """One cord in the list of a tally; under --all, one for each environment that says something of it."""
 
     cord: str
+    environment: str | None
     engine: str
-    place: str
-    database: str
-    password: str
+    place: str | None
+    """The hosts, with ", " between them."""
+    database: str | None
+    user: str | None
+    tls: str | None
+    password: str | None
+    """Where it is kept."""
 
 
 class Tally(TypedDict):
@@ -410,12 +415,22 @@ class Tally(TypedDict):
     cords: list[CordRow]
 
 
+class LostShape(TypedDict):
+    """A value that does not count; its field is named where that is another one, as hosts is to host."""
+
+    value: str
+    layer: str
+    field: str
+
+
 class FieldShape(TypedDict):
     """One field of a cord, and where its value comes from."""
 
     field: str
     value: str
     layer: str
+    lost: list[LostShape]
+    """What a higher layer replaces, the highest first."""
 
 
 class Cord(TypedDict):
@@ -425,6 +440,8 @@ class Cord(TypedDict):
     cord: str
     environment: str | None
     fields: list[FieldShape]
+    surprises: list[str]
+    """What wins over a file from outside it, in words."""
     target: str
     text: str
 

@@ -96,7 +96,7 @@ def test_show_and_compose(cli, harbour):
     assert "Read as psycopg 3" in cli("read", "tides", "--environment", "production")[1]
     assert [row.split()[0] for row in cli("show")[1].splitlines()[1:]] == ["tides", "berths", "logbook"]
     shown = json.loads(cli("show", "tides", "--json")[1])
-    assert {"field": "database", "value": "tides", "layer": "cord tides, line 7"} in shown["fields"]
+    assert {"field": "database", "value": "tides", "layer": "cord tides, line 7", "lost": []} in shown["fields"]
     fields = ["--engine", "postgresql", "--host", "gauge.greywick.example", "--database", "tides", "--user", "keeper"]
     fields += ["--password-from", "env:TIDES_PASSWORD", "--option", "connect_timeout=5s"]
     _, out, _ = cli("compose", *fields, "--for", "libpq/keyword", "--quiet")

@@ -25,7 +25,7 @@ CALLS = {
     "secrets/1": [["secret", "check"], ["secret", "list", "file:secrets"]],
     "inventory/1": [["sweep", ".", "--inventory"]],
     "history/1": [["sweep", ".", "--history"]],
-    "tally/1": [["show"]],
+    "tally/1": [["show"], ["show", "--all"]],
     "cord/1": [["show", "tides", "-e", "production"]],
     "declared/1": [["show", "services/customs-desk/appsettings.json", "services/fog-signal/.env", "services/buoy-sessions/settings.yaml"]],
     "emission/1": [["emit", "tides@production", "--to", "django"], ["emit", "logbook", "--to", "appsettings"]],

@@ -1,7 +1,9 @@
 """Stores: what is put is what is got, nothing else in a file changes, and what cannot be kept is refused with the reason."""
 
+import itertools
 import os
 import sys
+import threading
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -9,10 +11,16 @@ from hypothesis import strategies as st
 
 import cordtally as ct
 from cordtally import catalog
-from cordtally.secrets import Surroundings, describe, drop, put, stores
+from cordtally.secrets import Surroundings, describe, drop, put, put_together, stores
 from cordtally.secrets.stores import store_of
 
 SECRET = "not-a-real-pw1"
+PAIRED = """tally = 1
+[cords.tides]
+text = "postgresql://localhost/tides"
+user = "envfile:.env#GAUGE_USER"
+password = "envfile:.env#GAUGE_PASSWORD"
+"""
 WRITABLE = ["file:secrets/tides", "envfile:.env#TIDES_PASSWORD", *(f"envfile:a.env?rules={one}#TIDES_PASSWORD" for one in ("symfony", "systemd", "container", "r"))]
 
 
@@ -59,6 +67,26 @@ def test_an_edited_file_keeps_every_other_byte(tmp_path, secret, rules, ends):
     assert (after.startswith(head + b"TIDES_PASSWORD="), after.endswith(tail)) == (True, True)
     put(f"envfile:x.env{rules}#NEW", "not-a-real-pw2", here)
     assert path.read_bytes() == after + b"NEW=not-a-real-pw2" + ends.encode()
+
+
+def test_user_and_password_of_one_file_come_out_of_one_read_and_go_in_with_one_write(tmp_path):
+    (tmp_path / "tally.toml").write_text(PAIRED)
+    cord, here = ct.load(tmp_path).cord("tides"), Surroundings(folder=tmp_path)
+    user, password = ct.parse_locator("envfile:.env#GAUGE_USER"), ct.parse_locator("envfile:.env#GAUGE_PASSWORD")
+
+    def keep(number):
+        put_together({user: ct.Secret(f"u{number}"), password: ct.Secret(f"p{number}")}, here)
+
+    keep(0)
+    stop = threading.Event()
+    writer = threading.Thread(target=lambda: [keep(number) for number in itertools.takewhile(lambda _: not stop.is_set(), itertools.count())])
+    writer.start()
+    pairs = {cord.log_in() for _ in range(300)}
+    stop.set()
+    writer.join()
+    assert all(one[1:] == other[1:] for one, other in pairs)
+    assert (len(pairs) > 1, ct.write(cord, "psycopg").ledger.line("user").to) == (True, None)
+    assert cord.arguments("psycopg")["user"].startswith("u")
 
 
 REFUSED = [

@@ -16,7 +16,7 @@ from ..errors import shielded
 from ..exchange import Reading, read
 from ..exchange.defaults import default_level, effective_options
 from ..exchange.documents import json_value
-from ..model import MASK, Cord, DiscoveryKind, Host, Secret, TlsLevel, Words, clear
+from ..model import MASK, Cord, DiscoveryKind, Host, Locator, Secret, TlsLevel, Words, clear
 from ..results import Result
 
 QUESTIONS = ("server", "database", "user", "security")
@@ -113,7 +113,7 @@ class _Side(NamedTuple):
     engine: Engine
     hosts: tuple[str, ...]
     database: Words | None
-    user: Words | None
+    user: Words | Locator | None
     password: object
     level: str | None
     options: dict[str, str]
@@ -175,11 +175,18 @@ def _compare_servers(one: _Side, other: _Side, found: list[Difference]) -> None:
 
 
 def _compare(
-    found: list[Difference], question: str, part: str, left: Words | None, right: Words | None, *, remark: str = ""
+    found: list[Difference],
+    question: str,
+    part: str,
+    left: Words | Locator | None,
+    right: Words | Locator | None,
+    *,
+    remark: str = "",
 ) -> None:
     if left == right:
         return
-    if left is not None and right is not None and clear(left).casefold() == clear(right).casefold() and not remark:
+    words = [side if isinstance(side, Locator) or side is None else clear(side).casefold() for side in (left, right)]
+    if words[0] == words[1] and not remark:
         remark = "they differ only by case"
     shown = ["not stated" if side is None else str(side) for side in (left, right)]
     found.append(Difference(question, part, shown[0], shown[1], remark))

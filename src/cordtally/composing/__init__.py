@@ -1,7 +1,17 @@
 """Fields to a cord: loose ones given by hand are checked and put together, locators of secrets among them."""
 
 from .fields import FIELDS, compose, parse_host, parse_option
-from .locators import parse_locator
+from .locators import looks_like_locator, parse_locator
+from .spreading import spread
 from .wallets import change_wallet
 
-__all__ = ["FIELDS", "change_wallet", "compose", "parse_host", "parse_locator", "parse_option"]
+__all__ = [
+    "FIELDS",
+    "change_wallet",
+    "compose",
+    "looks_like_locator",
+    "parse_host",
+    "parse_locator",
+    "parse_option",
+    "spread",
+]

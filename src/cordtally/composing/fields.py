@@ -23,7 +23,7 @@ from ..model import (
     Tls,
     TlsLevel,
 )
-from .locators import parse_locator
+from .locators import looks_like_locator, parse_locator
 
 FIELDS = (
     "engine",
@@ -53,9 +53,10 @@ def compose(*, driver: str | None = None, **fields: object) -> Cord:
     driver : str, optional
         Options may then also be given under this driver's own names, with its own words.
     **fields
-        ``engine`` (needed), ``host``, ``hosts`` (list of ``host:port``), ``port``, ``database``, ``user``, ``password``
-        (a `Secret`, a `Locator` or a locator's text; never a bare password), ``login`` (a method), ``realm``, ``tls``
-        (a level), ``ca``, ``certificate``, ``key``, ``service``, ``options`` (a mapping; durations like ``5s``).
+        ``engine`` (needed), ``host``, ``hosts`` (list of ``host:port``), ``port``, ``database``, ``user`` (a name, or
+        where it is kept: a locator), ``password`` (a `Secret`, a `Locator` or a locator's text; never a bare
+        password), ``login`` (a method), ``realm``, ``tls`` (a level), ``ca``, ``certificate``, ``key``, ``service``,
+        ``options`` (a mapping; durations like ``5s``).
 
     Raises
     ------
@@ -83,7 +84,7 @@ def compose(*, driver: str | None = None, **fields: object) -> Cord:
         engine=engine.id,
         hosts=_hosts(fields),
         database=_text(fields, "database"),
-        user=_text(fields, "user"),
+        user=_user(fields),
         password=_password(fields.get("password")),
         authentication=Authentication(
             None if method is None else AuthenticationMethod(_word("login method", method, AuthenticationMethod)),
@@ -172,6 +173,15 @@ def _port(text: str) -> int:
     return int(text)
 
 
+def _user(fields: Mapping[str, object]) -> str | Locator | None:
+    """The user's name, or where it is kept."""
+    value = fields.get("user")
+    if isinstance(value, Locator):
+        return value
+    name = _text(fields, "user")
+    return parse_locator(name) if name is not None and looks_like_locator(name) else name
+
+
 def _password(value: object) -> Secret | Locator | None:
     if value is None or isinstance(value, Secret | Locator):
         return value
@@ -232,6 +242,8 @@ def parse_option(name: str, value: object) -> OptionValue:
     if name not in known:
         raise UnknownName("option", name, nearest=find_nearest(name, known))
     fact = known[name]
+    if isinstance(value, Secret) and fact.secret:
+        return value
     try:
         match fact.type:
             case "duration":

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ..exchange import LedgerLine, Outcome
-from ..model import Cord, Secret
+from ..model import Cord, Locator, Secret
 
 _REASON = "a secret is never written: put it where the driver finds it"
 
@@ -16,6 +16,10 @@ def bared(cord: Cord) -> tuple[Cord, list[LedgerLine]]:
     if cord.tls.key_password is not None:
         lines.append(LedgerLine("tls.key_password", "***", None, Outcome.DROPPED, _REASON))
         cord = cord.copy_with(tls=replace(cord.tls, key_password=None))
+    if isinstance(cord.user, Locator):
+        reason = "kept there: put the name where the driver finds it"
+        lines.append(LedgerLine("user", str(cord.user), None, Outcome.DROPPED, reason))
+        cord = cord.copy_with(user=None)
     for kind in ("options", "native"):
         pairs = getattr(cord, kind)
         told = [(name, value) for name, value in pairs if isinstance(value, Secret)]

@@ -180,7 +180,7 @@ def _values(
         "host": address,
         "port": port,
         "database": None if cord.database is None else clear(cord.database),
-        "user": None if cord.user is None else clear(cord.user),
+        "user": cord.user_name,
     }
     for role, value in found.items():
         if value and role not in roles:

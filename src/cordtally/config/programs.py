@@ -12,7 +12,7 @@ from typing import Any
 from ..catalog import load_driver
 from ..errors import FieldError
 from ..exchange import Ledger, write
-from ..model import Cord, clear
+from ..model import Cord
 from ..syntax.scalars import encode
 from .baring import bared
 from .emitting import Emission, variable_of
@@ -58,7 +58,7 @@ def emit_program(cord: Cord, language: str, *, called: str = "tides", pooled: bo
     bare, hidden = bared(cord)
     writing = write(bare.copy_with(user=None) if beside else bare, str(program["driver"]))
     variable = variable_of(cord, called)
-    values = {"variable": variable, "user": encode(clear(cord.user or ""), facts["style"])}
+    values = {"variable": variable, "user": encode(bare.user_name, facts["style"])}
     if writing.arguments is None:
         values["text"] = encode(writing.text.unmask(), facts["style"])
     lines = argument_lines(writing.arguments, language) if writing.arguments is not None else []

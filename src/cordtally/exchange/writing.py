@@ -26,6 +26,8 @@ from .sheet import Origin, Sheet
 from .targets import choose_target, load_target
 from .tls_writing import says_login, says_tls, write_authentication, write_tls
 
+_KEPT = "kept there, and fetched when the cord is used"
+
 
 @dataclass(frozen=True, slots=True, repr=False)
 class Writing(Result):
@@ -215,7 +217,9 @@ def _write_discovery(sheet: Sheet) -> None:
 
 def _write_credentials(sheet: Sheet) -> None:
     cord, driver = sheet.cord, sheet.driver
-    if cord.user is not None:
+    if isinstance(cord.user, Locator):
+        sheet.note("user", str(cord.user), None, Outcome.IMPLIED, _KEPT)
+    elif cord.user is not None:
         _write_user(sheet, clear(cord.user))
     _write_password(sheet)
     if cord.database == "":
@@ -302,7 +306,7 @@ def _write_user(sheet: Sheet, user: str) -> None:
 def _write_password(sheet: Sheet) -> None:
     password, driver = sheet.cord.password, sheet.driver
     if isinstance(password, Locator):
-        sheet.note("password", str(password), None, Outcome.IMPLIED, "kept there, and fetched when the cord is used")
+        sheet.note("password", str(password), None, Outcome.IMPLIED, _KEPT)
     elif password is not None and not sheet.role("password", Secret(password.unmask())):
         sheet.lose("password", MASK, f"{driver.title} takes no password")
     elif password is not None and driver.password_charset and not CHARSETS[driver.password_charset](password.unmask()):

@@ -27,7 +27,7 @@ def find_password(cord: Cord, places: Places | None = None, path: Path | None = 
     host = cord.hosts[0] if cord.hosts else None
     addresses = {"*", *_addresses(host)}
     port = str(host.port if host is not None and host.port is not None else 5432)
-    user = clear(cord.user or "")
+    user = cord.user_name
     wanted = [port, clear(cord.database or "") or user, user]
     for number, fields in read_passwords(text):
         fits = len(fields) == len(FIELDS) and fields[0].value in addresses

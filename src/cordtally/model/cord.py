@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import KW_ONLY, MISSING, dataclass, fields, replace
 from typing import Any
 
-from .secret import Locator, MaskedText, Secret
+from .secret import Locator, MaskedText, Secret, clear
 from .suspicion import clear_name, guard, guard_full_name, guard_host, guard_path, guard_user
 from .values import ByteSize, Duration
 
@@ -172,12 +172,13 @@ class Cord:
 
     ``options`` maps canonical names to typed values; ``native`` maps ``vocabulary/name`` to what only that driver
     knows, so that a text which is read and written for the same driver loses nothing. Both are sorted tuples of pairs.
+    User and password may be kept elsewhere: then they are locators.
     """
 
     engine: str
     hosts: tuple[Host, ...] = ()
     database: Words | None = None
-    user: Words | None = None
+    user: Words | Locator | None = None
     password: Secret | Locator | None = None
     _: KW_ONLY
     authentication: Authentication = NO_AUTHENTICATION
@@ -216,10 +217,9 @@ class Cord:
             mine = getattr(self, name)
             if name in {"options", "native"}:
                 stated[name] = tuple(sorted({**dict(getattr(other, name)), **dict(mine)}.items()))
-            elif name == "tls":
-                stated[name] = replace(
-                    other.tls, **{n: v for n in Tls.__slots__ if (v := getattr(mine, n)) is not None}
-                )
+            elif name in {"tls", "authentication"}:
+                told = {n: v for n in type(mine).__slots__ if (v := getattr(mine, n)) is not None}
+                stated[name] = replace(getattr(other, name), **told)
             elif mine != unstated:
                 stated[name] = mine
         return replace(other, **stated)  # type: ignore[arg-type]
@@ -240,6 +240,11 @@ class Cord:
             for half, wanted in ((mine, True), (rest, False)):
                 half[name] = tuple(p for p in getattr(self, name) if belongs(f"{name}.{clear_name(p[0])}") is wanted)
         return Cord(self.engine, **mine), Cord(self.engine, **rest)  # type: ignore[arg-type]
+
+    @property
+    def user_name(self) -> str:
+        """The user as the driver reads it; empty where none is stated, or where the name is kept elsewhere."""
+        return "" if self.user is None or isinstance(self.user, Locator) else clear(self.user)
 
     @property
     def login(self) -> AuthenticationMethod:

@@ -84,12 +84,14 @@ class MaskedText(Secret):
 class Locator:
     """Where a secret is kept, as a URI: ``env:TIDES_PASSWORD``, ``file:secrets/tides``, ``ask:``.
 
-    A relative path in it starts from the ``base``, the folder of the tally that it stands in, if it is of one.
+    A relative path in it starts from the ``base``, the folder of the tally that it stands in, if it is of one;
+    ``declared`` is what that tally declares of the command or the service that it names.
     """
 
     scheme: str
     rest: str
     base: str | None = field(default=None, compare=False, repr=False)
+    declared: object = field(default=None, compare=False, repr=False)
 
     def __str__(self) -> str:
         return f"{self.scheme}:{self.rest}"

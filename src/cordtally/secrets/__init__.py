@@ -1,6 +1,6 @@
 """Secrets: fetched from where their locators point, and handed to a driver at the last moment."""
 
-from .fetching import describe, drop, fetch, put, refuse_unwritable
+from .fetching import describe, drop, fetch, fetch_together, put, put_together, refuse_unwritable
 from .opening import log_in_of, opener_for
 from .passing import arguments_for, environment_for, text_for, with_secret
 from .stores import Described, Store, Surroundings, store_of
@@ -14,9 +14,11 @@ __all__ = [
     "drop",
     "environment_for",
     "fetch",
+    "fetch_together",
     "log_in_of",
     "opener_for",
     "put",
+    "put_together",
     "refuse_unwritable",
     "store_of",
     "text_for",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -9,7 +10,7 @@ from ..composing import parse_locator
 from ..errors import shielded
 from ..journal import note
 from ..model import Locator, Secret
-from .stores import Described, Surroundings, store_of
+from .stores import Described, Surroundings, Together, store_of
 
 
 @shielded
@@ -30,6 +31,50 @@ def fetch(locator: Locator | str, surroundings: Surroundings | None = None) -> S
 
 
 @shielded
+def fetch_together(locators: Sequence[Locator | str], surroundings: Surroundings | None = None) -> list[Secret]:
+    """Fetch several secrets: those of one store in one read, where the store can, so that a pair is not torn.
+
+    Raises
+    ------
+    LocatorError, FieldError
+        As `fetch`.
+    """
+    groups: dict[tuple[str, str | None, int], list[int]] = {}
+    read = [_read(one, surroundings) for one in locators]
+    for number, (locator, _) in enumerate(read):
+        groups.setdefault((locator.scheme, locator.base, id(locator.declared)), []).append(number)
+    made: dict[int, Secret] = {}
+    for (scheme, *_), numbers in groups.items():
+        store = store_of(scheme)
+        if len(numbers) > 1 and isinstance(store, Together):
+            values = store.get_together([read[n][0].rest for n in numbers], read[numbers[0]][1])
+            made |= {number: Secret(value) for number, value in zip(numbers, values)}
+        else:
+            made |= {number: fetch(locators[number], surroundings) for number in numbers}
+    return [made[number] for number in range(len(locators))]
+
+
+@shielded
+def put_together(secrets: Mapping[Locator, Secret], surroundings: Surroundings | None = None) -> None:
+    """Keep several secrets: those of one place in one write, where their store can.
+
+    Raises
+    ------
+    LocatorError, FieldError
+        As `put`.
+    """
+    stores = {locator.scheme: store_of(locator.scheme) for locator in secrets}
+    for scheme, store in stores.items():
+        of_store = {locator: secret for locator, secret in secrets.items() if locator.scheme == scheme}
+        if isinstance(store, Together):
+            _, around = _read(next(iter(of_store)), surroundings)
+            store.put_together({locator.rest: secret.unmask() for locator, secret in of_store.items()}, around)
+        else:
+            for locator, secret in of_store.items():
+                put(locator, secret, surroundings)
+
+
+@shielded
 def put(locator: Locator | str, secret: Secret | str, surroundings: Surroundings | None = None) -> None:
     """Keep a secret where a locator points, in place of one that is there.
 
@@ -47,7 +92,7 @@ def put(locator: Locator | str, secret: Secret | str, surroundings: Surroundings
 
 
 @shielded
-def refuse_unwritable(locator: Locator | str) -> None:
+def refuse_unwritable(locator: Locator | str, surroundings: Surroundings | None = None) -> None:
     """Refuse a place that no secret can be put to, before one is asked for.
 
     Raises
@@ -57,10 +102,10 @@ def refuse_unwritable(locator: Locator | str) -> None:
     FieldError
         When no store has the scheme.
     """
-    locator = parse_locator(locator) if isinstance(locator, str) else locator
+    locator, around = _read(locator, surroundings)
     store = store_of(locator.scheme)
-    if not store.writable:
-        store.put(locator.rest, "", Surroundings())
+    if not store.writable or getattr(locator.declared, "writable", True) is False:
+        store.put(locator.rest, "", around)
 
 
 @shielded
@@ -94,4 +139,6 @@ def _read(locator: Locator | str, surroundings: Surroundings | None) -> tuple[Lo
     """A locator, and what it is fetched by: the folder of its own tally counts before another one."""
     locator = parse_locator(locator) if isinstance(locator, str) else locator
     around = surroundings or Surroundings()
-    return locator, around if locator.base is None else replace(around, folder=Path(locator.base))
+    if locator.base is None:
+        return locator, around
+    return locator, replace(around, folder=Path(locator.base), declared=locator.declared)

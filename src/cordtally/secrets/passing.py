@@ -7,21 +7,24 @@ import shlex
 from ..errors import FieldError, shielded
 from ..exchange import Outcome, choose_target, write
 from ..model import Cord, Locator
-from .fetching import fetch
+from .fetching import fetch_together
 from .stores import Surroundings
 
 
 def with_secret(cord: Cord, surroundings: Surroundings | None = None) -> Cord:
-    """Replace a locator by the secret that it points at.
+    """Replace the locators of user and password by what they point at, both out of one read where a store can.
 
     Raises
     ------
     LocatorError
         When the secret is not there.
     """
-    if isinstance(cord.password, Locator):
-        return cord.copy_with(password=fetch(cord.password, surroundings))
-    return cord
+    kept = {part: found for part in ("user", "password") if isinstance(found := getattr(cord, part), Locator)}
+    if not kept:
+        return cord
+    fetched = dict(zip(kept, fetch_together(list(kept.values()), surroundings)))
+    user = {"user": fetched.pop("user").unmask()} if "user" in fetched else {}  # a name is nothing to hide
+    return cord.copy_with(**user, **fetched)
 
 
 @shielded

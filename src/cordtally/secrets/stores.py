@@ -7,7 +7,7 @@ what makes one.
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from importlib import import_module
 from pathlib import Path
@@ -21,11 +21,15 @@ LARGEST_SECRET = 65536  # bytes
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Surroundings:
-    """What fetching may rely on: the folder that relative paths start from, the variables, and a way to ask."""
+    """What fetching may rely on: the folder that relative paths start from, the variables, and a way to ask.
+
+    ``declared`` is what the tally of a locator declares of what it names.
+    """
 
     folder: Path = field(default_factory=Path)
     environ: Mapping[str, str] = field(default_factory=lambda: os.environ)
     ask: Callable[[str], str] | None = None
+    declared: object = None
 
 
 class Described(NamedTuple):
@@ -65,6 +69,17 @@ class Store(Protocol):
 
     def describe(self, rest: str, around: Surroundings) -> Described:
         """Tell of a secret without giving it."""
+
+
+@runtime_checkable
+class Together(Protocol):
+    """A store that reads and writes several secrets of one place in one go, so that no pair of them is torn."""
+
+    def get_together(self, rests: Sequence[str], around: Surroundings) -> list[str]:
+        """Give several secrets, all as they were at one moment where they are of one place."""
+
+    def put_together(self, secrets: Mapping[str, str], around: Surroundings) -> None:
+        """Keep several secrets, by their rests: all of one place, or none of them."""
 
 
 class ReadOnly:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import re
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -17,6 +18,7 @@ from ..lines import DIALECTS, Dialect, encode_value, read_lines
 from ..syntax import write_whole
 from ..text import decoded
 from .files import described
+from .locking import locked
 from .stores import LARGEST_SECRET, Described, Surroundings
 
 _REST = re.compile(r"(?P<path>[^#?]+)(?:\?rules=(?P<rules>[\w-]+))?(?:#(?P<name>\w*))?")
@@ -43,40 +45,40 @@ class VariablesFiles:
 
     def get(self, rest: str, around: Surroundings) -> str:
         """Give the value that a reader gives a name; of equal names the one that it takes."""
-        place = self._place(rest, around)
-        values = _values(_text(place.path), place.dialect)
-        if (value := values.get(place.name)) is not None:
-            return value
-        if place.name in values:
-            raise LocatorError(
-                f"envfile: {place.name} in {quoted(place.path)} is filled in when the file is read: it is no secret"
-            )
-        nearest = find_nearest(place.name, values, most=1)
-        hint = f"; it has {nearest[0]}" if nearest else ""
-        raise LocatorError(
-            f"envfile: {quoted(place.path)} has no {place.name or 'name behind a #'}{hint}", nearest=nearest
-        )
+        return self.get_together([rest], around)[0]
+
+    def get_together(self, rests: Sequence[str], around: Surroundings) -> list[str]:
+        """Give the values of several names; each file is read once."""
+        places = [self._place(rest, around) for rest in rests]
+        texts = {path: _text(path) for path in dict.fromkeys(place.path for place in places)}
+        return [_value(texts[place.path], place) for place in places]
 
     def put(self, rest: str, secret: str, around: Surroundings) -> None:
         """Put a value in place of the name's, or add a line; what is written is read back first."""
-        place = self._place(rest, around, named=True)
-        text = _text(place.path, missing="")
-        try:
-            made = with_variable(text, place.name, secret, place.dialect)
-        except FieldError as error:
-            raise LocatorError(f"envfile: {quoted(place.path)} cannot hold this secret: {error}") from None
-        _write(place.path, made)
+        self.put_together({rest: secret}, around)
+
+    def put_together(self, secrets: Mapping[str, str], around: Surroundings) -> None:
+        """Put values in place of several names; each file is written once."""
+        places = {self._place(rest, around, named=True): secret for rest, secret in secrets.items()}
+        for path in dict.fromkeys(place.path for place in places):
+            with locked(path):
+                text = _text(path, missing="")
+                for place, secret in places.items():
+                    if place.path == path:
+                        text = _with_value(text, place, secret)
+                _write(path, text)
 
     def drop(self, rest: str, around: Surroundings) -> None:
         """Take the lines of a name out."""
         place = self._place(rest, around, named=True)
-        text = _text(place.path)
-        lines = _lines_of(text, place)
-        if not lines:
-            raise LocatorError(f"envfile: {quoted(place.path)} has no {place.name}")
-        for start, end in reversed(lines):
-            text = text[:start] + text[end:]
-        _write(place.path, text)
+        with locked(place.path):
+            text = _text(place.path)
+            lines = _lines_of(text, place)
+            if not lines:
+                raise LocatorError(f"envfile: {quoted(place.path)} has no {place.name}")
+            for start, end in reversed(lines):
+                text = text[:start] + text[end:]
+            _write(place.path, text)
 
     def names(self, rest: str, around: Surroundings) -> list[str]:
         """List the names of a file, each with its path."""
@@ -97,6 +99,26 @@ class VariablesFiles:
             raise LocatorError(f"envfile: wants PATH#NAME, or PATH?rules=RULES#NAME with one of {known}")
         path = (around.folder / Path(match["path"]).expanduser()).resolve()
         return _Place(path, DIALECTS[_RULES[rules]], match["name"] or "")
+
+
+def _value(text: str, place: _Place) -> str:
+    values = _values(text, place.dialect)
+    if (value := values.get(place.name)) is not None:
+        return value
+    if place.name in values:
+        raise LocatorError(
+            f"envfile: {place.name} in {quoted(place.path)} is filled in when the file is read: it is no secret"
+        )
+    nearest = find_nearest(place.name, values, most=1)
+    hint = f"; it has {nearest[0]}" if nearest else ""
+    raise LocatorError(f"envfile: {quoted(place.path)} has no {place.name or 'name behind a #'}{hint}", nearest=nearest)
+
+
+def _with_value(text: str, place: _Place, secret: str) -> str:
+    try:
+        return with_variable(text, place.name, secret, place.dialect)
+    except FieldError as error:
+        raise LocatorError(f"envfile: {quoted(place.path)} cannot hold this secret: {error}") from None
 
 
 def _values(text: str, dialect: Dialect) -> dict[str, str | None]:

@@ -1,5 +1,8 @@
 """The tally: a project's list of cords, with environments and without secrets."""
 
-from .tally import FILE_NAME, Accept, FieldOrigin, Resolved, Tally, find_tally, load
+from .files import FILE_NAME, find_tally
+from .layers import FieldOrigin, Lost
+from .loading import load
+from .tally import Accept, Resolved, Tally
 
-__all__ = ["FILE_NAME", "Accept", "FieldOrigin", "Resolved", "Tally", "find_tally", "load"]
+__all__ = ["FILE_NAME", "Accept", "FieldOrigin", "Lost", "Resolved", "Tally", "find_tally", "load"]

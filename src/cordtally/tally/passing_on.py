@@ -56,18 +56,14 @@ def variables_of(
     for one, form in plans:
         for name in _names(one, form):
             if name in owner:
-                raise FieldError(f"{name} would stand for {owner[name]} and {_title(one)}: start it with one of them")
+                raise FieldError(f"{name} would stand for {owner[name]} and {one.title}: start it with one of them")
             if name in environ and not over:
                 raise FieldError(f"{name} is set already: --over replaces it, and unset {name} clears it")
-            owner[name] = _title(one)
+            owner[name] = one.title
     made: dict[str, str] = {}
     for one, form in plans:
         made |= _values(one, form, surroundings)
     return made
-
-
-def _title(one: Resolved) -> str:
-    return one.name if one.environment is None else f"{one.name}@{one.environment}"
 
 
 def _usual(one: Resolved) -> str:

@@ -1,4 +1,4 @@
-"""Finds the line of a field in a TOML text, for messages; a place that cannot be found is simply not named."""
+"""Finds where a key of a table stands in a TOML text, for messages; a place that cannot be found is not named."""
 
 from __future__ import annotations
 
@@ -7,14 +7,17 @@ from functools import lru_cache
 from ..syntax import Node, parse_text
 
 
-def find_place(source: str, table: str, field: str) -> int | None:
-    """Give the line (from 1) where a field of a table is set, below its header, in an inline table or by a dotted key.
+def find_place(source: str, table: str, key: str) -> tuple[int, int] | None:
+    """Give line and column (from 1) where a key of a table is set, below its header, in an inline table or dotted.
 
-    A field that is a table itself is set by its header; the file's own fields are those of the table without a name.
+    A key that is a table itself is set by its header, as is a table whose ``key`` is empty; the file's own keys are
+    those of the table without a name.
     """
-    path = (f"{table}.{field}").removeprefix(".").split(".")
-    key = _find(_tree(source), path)
-    return None if key is None else source.count("\n", 0, key.start) + 1
+    path = [part for part in (*table.split("."), *key.split(".")) if part]
+    found = _find(_tree(source), path) if path else None
+    if found is None:
+        return None
+    return source.count("\n", 0, found.start) + 1, found.start - source.rfind("\n", 0, found.start)
 
 
 @lru_cache(maxsize=4)

@@ -1,4 +1,4 @@
-"""The tally: a project's cords in ``tally.toml``, with environments and without secrets; loads and resolves them.
+"""A tally: a project's cords in ``tally.toml``, with environments and without secrets; resolves them.
 
     tally = 1
 
@@ -17,47 +17,31 @@
     cord = "tides"
     instances = 4
 
-    [accepts.drill]
-    path = "drills/**"
-    rule = "secret-pair"
-    reason = "the server of the drill has no data"
-
-The checks of single fields are left to ``composing``, secrets to ``cordtally.secrets``; what services mean,
-which share a server's connections, is left to ``cordtally.pooling.budgeting``.
+What may stand there is ``shape``'s, reading it ``loading``'s, how layers are laid over each other ``layers``'s. The
+checks of single fields are left to ``composing``, secrets to ``cordtally.secrets``; what services mean, which share a
+server's connections, is left to ``cordtally.pooling.budgeting``.
 """
 
 from __future__ import annotations
 
 import dataclasses
-import re
-import tomllib
+import os
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import NamedTuple
 
-from ..catalog import find_nearest, load_engine
-from ..composing import FIELDS, compose, parse_locator
-from ..errors import CordTallyError, FieldError, TallyError, UnknownName
-from ..journal import note
+from ..catalog import find_nearest, load_driver, load_engine, load_index
+from ..composing import compose, parse_locator
+from ..errors import CordTallyError, TallyError, UnknownName
 from ..model import Cord, Locator
-from .places import find_place
+from .files import TallyFile
+from .layers import FieldOrigin, Layer, Merged, lay_over
+from .texts import read_text
+from .variables import read_variables
 
-FILE_NAME = "tally.toml"
-VERSION = 1
-_LINE = re.compile(r"line (\d+)")  # as tomllib says it
-_TOP = ("tally", "cords", "environments", "services", "accepts")
-_ACCEPT_FIELDS = ("path", "rule", "reason")
-_CORD_FIELDS = ("driver", *FIELDS)
-_EXCLUSIVE = {"hosts": ("host", "port"), "host": ("hosts",), "port": ("hosts",)}
-
-
-class FieldOrigin(NamedTuple):
-    """One field of a resolved cord: its value as text, and the layer that it came from."""
-
-    field: str
-    value: str
-    layer: str
+Fields = Mapping[str, object]
+_OF_SERVERS = frozenset(["host", "hosts", "port", "service", "login", "realm", "tls", "ca", "certificate", "key"])
 
 
 class Accept(NamedTuple):
@@ -78,22 +62,47 @@ class Resolved:
     cord: Cord
     driver: str | None
     folder: Path
-    origins: tuple[FieldOrigin, ...]
+    merged: Merged = dataclasses.field(repr=False, compare=False)
+
+    @property
+    def title(self) -> str:
+        """The name, with its environment: ``tides@production``."""
+        return self.name if self.environment is None else f"{self.name}@{self.environment}"
+
+    @property
+    def origins(self) -> tuple[FieldOrigin, ...]:
+        """Each field that counts, with the layer it came from and what it won over; the engine's defaults at last."""
+        origins = tuple(self.merged.origins())
+        return (*origins, *_defaults(self.cord, {one.field for one in origins}))
+
+    @property
+    def surprises(self) -> tuple[str, ...]:
+        """What wins over a file from outside it, in words."""
+        return tuple(
+            f"{one.field}: {one.layer} wins over {' and '.join(lost.layer for lost in one.lost)}"
+            for one in self.origins
+            if one.lost and (one.layer.startswith("variable ") or ".local." in one.layer)
+        )
 
 
 @dataclass(frozen=True, slots=True, repr=False)
 class Tally:
-    """A loaded tally file."""
+    """A loaded tally file, with the one beside it that is this machine's alone."""
 
-    path: Path
-    source: str
-    cords: Mapping[str, Mapping[str, object]]
-    environments: Mapping[str, Mapping[str, Mapping[str, object]]]
-    services: Mapping[str, Mapping[str, object]] = dataclasses.field(default_factory=dict)
+    file: TallyFile
+    local: TallyFile | None
+    cords: Mapping[str, Fields]
+    environments: Mapping[str, Mapping[str, Fields]]
+    services: Mapping[str, Fields] = dataclasses.field(default_factory=dict)
     accepts: Mapping[str, Accept] = dataclasses.field(default_factory=dict)
 
     def __repr__(self) -> str:
         return f"<Tally: {', '.join(self.cords) or 'no cords'} of {self.path}>"
+
+    @property
+    def path(self) -> Path:
+        """The file."""
+        return self.file.path
 
     @property
     def folder(self) -> Path:
@@ -104,8 +113,26 @@ class Tally:
         """List the cords' names, in the file's order."""
         return tuple(self.cords)
 
-    def cord(self, name: str, *, environment: str | None = None) -> Cord:
+    def cord(
+        self,
+        name: str,
+        *,
+        environment: str | None = None,
+        environ: Mapping[str, str] | None = None,
+        **fields: object,
+    ) -> Cord:
         """Resolve a cord.
+
+        Parameters
+        ----------
+        name : str
+            Its name in the file.
+        environment : str, optional
+            The environment whose fields are laid over it.
+        environ : mapping, optional
+            The variables that may set fields, like ``CORD_TIDES_HOST``; those of the process if absent.
+        **fields
+            Fields that win over all others, as `compose` takes them.
 
         Raises
         ------
@@ -114,9 +141,16 @@ class Tally:
         TallyError
             When one of its fields cannot be meant; the message names file, table and field.
         """
-        return self.resolve(name, environment=environment).cord
+        return self.resolve(name, environment=environment, environ=environ, **fields).cord
 
-    def resolve(self, name: str, *, environment: str | None = None) -> Resolved:
+    def resolve(
+        self,
+        name: str,
+        *,
+        environment: str | None = None,
+        environ: Mapping[str, str] | None = None,
+        **fields: object,
+    ) -> Resolved:
         """Resolve a cord, and say for each field which layer it came from.
 
         Raises
@@ -131,190 +165,126 @@ class Tally:
             known = ", ".join(self.environments) or "no environments"
             nearest = find_nearest(environment, self.environments)
             raise UnknownName("environment", environment, nearest=nearest, hint=f"{self.path.name} has {known}")
-        layers: list[tuple[str, Mapping[str, object]]] = [(f"cords.{name}", self.cords[name])]
-        if environment is not None:
-            layers.append((f"environments.{environment}.{name}", self.environments[environment].get(name, {})))
-        merged, origin = self._merged(layers)
-        driver = merged.pop("driver", None)
+        layers = self._layers(name, environment, os.environ if environ is None else environ, fields)
+        layers = [_with_text(layer, _driver_of(layers)) for layer in layers]
+        merged = lay_over(layers)
+        unfit = _unfit(layers[0].fields, str(merged.fields.get("engine", "")))
+        if unfit:
+            left = {name: value for name, value in layers[0].fields.items() if name not in unfit}
+            merged = lay_over([replace(layers[0], fields=left), *layers[1:]])
+        stated = {key: value for key, value in merged.fields.items() if key != "text"}
         try:
-            cord = compose(driver=None if driver is None else str(driver), **merged)
+            cord = compose(**stated)  # type: ignore[arg-type]
         except CordTallyError as error:
-            tables = " and ".join(f"[{layer}]" for layer, table in layers if table)
-            raise TallyError(f"{self.path}: {tables}: {error}", path=self.path, nearest=error.nearest) from None
-        if isinstance(cord.password, Locator):  # wherever the program is started
-            cord = cord.copy_with(password=replace(cord.password, base=str(self.folder)))
-        origins = [FieldOrigin(f, _shown(v), origin[f]) for f, v in _flat(merged)]
-        origins += _defaults(cord, {o.field for o in origins})
-        return Resolved(name, environment, cord, None if driver is None else str(driver), self.folder, tuple(origins))
+            raise _blame(merged, stated, error, self.file.problem(f"cords.{name}", "", str(error))) from None
+        if merged.rest is not None:
+            cord = cord.over(merged.rest)
+        for part in ("user", "password"):
+            if isinstance(kept := getattr(cord, part), Locator):
+                cord = cord.copy_with(**{part: self._based(kept)})
+        driver = stated.get("driver")
+        return Resolved(name, environment, cord, None if driver is None else str(driver), self.folder, merged)
 
-    def _merged(self, layers: list[tuple[str, Mapping[str, object]]]) -> tuple[dict[str, object], dict[str, str]]:
-        merged: dict[str, object] = {}
-        origin: dict[str, str] = {}
-        for layer, table in layers:
-            for field, value in table.items():
-                for other in _EXCLUSIVE.get(field, ()):
-                    if other not in table:
-                        merged.pop(other, None)
-                if isinstance(value, Mapping):
-                    held = merged.setdefault(field, {})
-                    assert isinstance(held, dict)
-                    held.update(value)
-                    origin |= {f"{field}.{k}": self._place(layer, f"{field}.{k}") for k in value}
-                else:
-                    merged[field] = value
-                    origin[field] = self._place(layer, field)
-        return merged, origin
+    def locator(self, text: str) -> Locator:
+        """Read a locator as it stands in this tally: relative paths start from its folder.
 
-    def _place(self, layer: str, field: str) -> str:
-        line = find_place(self.source, layer, field)
-        called = layer.split(".")[1] if layer.startswith("environments.") else f"cord {layer.partition('.')[2]}"
-        return f"{called}, line {line}" if line else called
+        Raises
+        ------
+        FieldError
+            When it is none.
+        """
+        return self._based(parse_locator(text))
 
+    def _based(self, locator: Locator) -> Locator:
+        return replace(locator, base=str(self.folder))
 
-def _flat(merged: Mapping[str, object]) -> list[tuple[str, object]]:
-    pairs: list[tuple[str, object]] = []
-    for field, value in merged.items():
-        if isinstance(value, Mapping):
-            pairs += [(f"{field}.{k}", v) for k, v in value.items()]
-        else:
-            pairs.append((field, value))
-    return pairs
+    def _layers(self, name: str, environment: str | None, environ: Mapping[str, str], arguments: Fields) -> list[Layer]:
+        layers = [_layer(self.file, "defaults", self.file.raw.get("defaults"))]
+        for file in (self.file, self.local):
+            if file is not None:
+                layers.append(_layer(file, f"cords.{name}", _below(file.raw, "cords", name)))
+                if environment is not None:
+                    table = f"environments.{environment}.{name}"
+                    layers.append(_layer(file, table, _below(file.raw, "environments", environment, name)))
+        variables, origin = read_variables(name, self.cords, environ)
+        layers.append(Layer(variables, "", lambda field: f"variable {origin[field]}"))
+        return [*layers, Layer(arguments, "", lambda _: "argument of the call")]
 
 
-def _shown(value: object) -> str:
-    return ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+def _unfit(defaults: Fields, engine: str) -> frozenset[str]:
+    """The fields of the defaults that say nothing of an engine: a file has no server, a driver its own engines."""
+    known = engine in load_index()["engines"]
+    unfit = _OF_SERVERS & defaults.keys() if known and load_engine(engine).embedded else frozenset()
+    driver = str(defaults.get("driver", "")).partition("/")[0]
+    other = known and driver and engine not in load_driver(driver).engines
+    return unfit | {"driver"} if other else frozenset(unfit)
+
+
+def _driver_of(layers: list[Layer]) -> str | None:
+    return next((str(one.fields["driver"]) for one in reversed(layers) if "driver" in one.fields), None)
+
+
+def _with_text(layer: Layer, driver: str | None) -> Layer:
+    """The layer with the text read that it starts from; a file's holds no secret."""
+    text = layer.fields.get("text")
+    if text is None:
+        return layer
+    try:
+        own = str(layer.fields.get("driver") or "") or driver
+        return replace(layer, text=read_text(str(text), own, may_hold_secret=layer.file is None))
+    except CordTallyError as error:
+        raise layer.problem("text", f"text: {error}", nearest=error.nearest) from None
+
+
+def _blame(merged: Merged, stated: dict[str, object], error: CordTallyError, otherwise: TallyError) -> TallyError:
+    """Say where the field stands without which the error would be another one, or none."""
+    given = stated.get("options")
+    options: Fields = given if isinstance(given, dict) else {}
+    without = {f"options.{name}": {**stated, "options": _without(options, name)} for name in options}
+    names = [name for name in stated if name not in {"options", "engine"}]
+    without |= {name: _without(stated, name) for name in [*names, "engine"]}  # without the last all is refused
+    for name, fields in without.items():
+        try:
+            compose(**fields)  # type: ignore[arg-type]
+        except CordTallyError as other:
+            if str(other) == str(error):
+                continue
+        if name in merged.counts:
+            return merged.layer_of(name).problem(name, f"{name}: {error}", nearest=error.nearest)
+    return otherwise
+
+
+def _without(fields: Fields, name: str) -> dict[str, object]:
+    return {key: value for key, value in fields.items() if key != name}
+
+
+def _below(raw: Fields, *path: str) -> object:
+    for key in path:
+        found = raw.get(key, {})
+        raw = found if isinstance(found, dict) else {}
+    return raw
+
+
+def _layer(file: TallyFile, table: str, fields: object) -> Layer:
+    shown = {"defaults": "defaults", "cords": f"cord {table.partition('.')[2]}"}.get(table.partition(".")[0])
+    called = shown or table.split(".")[1]
+
+    def place(field: str) -> str:
+        line = file.line(table, field)
+        where = f"{file.path.name}" if ".local." in file.path.name else called
+        return f"{where}, line {line}" if line else where
+
+    return Layer(fields if isinstance(fields, dict) else {}, table, place, file)
 
 
 def _defaults(cord: Cord, stated: set[str]) -> list[FieldOrigin]:
     engine = load_engine(cord.engine)
     layer = f"default of {engine.title}"
     found = []
-    if engine.default_host is not None and not {"host", "hosts", "service"} & stated:
+    if engine.default_host is not None and not {"host", "hosts", "service"} & stated and not cord.hosts:
         found.append(FieldOrigin("host", engine.default_host, layer))
     if engine.default_port is not None and not {"port", "hosts", "service"} & stated:
         found.append(FieldOrigin("port", str(engine.default_port), layer))
     if engine.default_user is not None and not {"user", "service"} & stated:
         found.append(FieldOrigin("user", engine.default_user, layer))
     return found
-
-
-def find_tally(start: Path | None = None) -> Path:
-    """Find the nearest ``tally.toml``, here or in a folder above.
-
-    Raises
-    ------
-    TallyError
-        When there is none.
-    """
-    folder = (start or Path()).resolve()
-    for candidate in (folder, *folder.parents):
-        if (candidate / FILE_NAME).is_file():
-            return candidate / FILE_NAME
-    raise TallyError(f"there is no {FILE_NAME} in {folder} or any folder above it; one begins with the line: tally = 1")
-
-
-def load(path: str | Path | None = None) -> Tally:
-    """Load a tally: the given file, or the nearest ``tally.toml`` upwards.
-
-    Raises
-    ------
-    TallyError
-        When the file is missing, is no TOML, or holds what a tally must not hold, a bare password above all.
-    """
-    place = find_tally() if path is None else Path(path)
-    if place.is_dir():
-        place = place / FILE_NAME
-    try:
-        source = place.read_text("utf-8")
-        raw = tomllib.loads(source)
-    except OSError as error:
-        raise TallyError(f"{place}: cannot be read ({error.strerror})", path=place) from None
-    except UnicodeDecodeError:
-        raise TallyError(f"{place}: is not UTF-8 text", path=place) from None
-    except RecursionError:
-        raise TallyError(f"{place}: is not TOML: it is nested too deep", path=place) from None
-    except ValueError as error:  # a number of too many digits is one, beside tomllib's own
-        line = _LINE.search(str(error))
-        raise TallyError(f"{place}: is not TOML: {error}", path=place, line=int(line[1]) if line else None) from None
-    tally = _checked(place, source, raw)
-    note("tally", "loaded %s: cords %s", place, ", ".join(tally.cords) or "none")
-    return tally
-
-
-def _checked(place: Path, source: str, raw: dict[str, object]) -> Tally:
-    if raw.get("tally") != VERSION:
-        raise TallyError(
-            f"{place}: the first line must be: tally = {VERSION} (the version of this file's format)",
-            path=place,
-            line=1,
-        )
-    _known(place, source, "", raw, _TOP)
-    cords = _table(place, "cords", raw.get("cords", {}))
-    environments = _table(place, "environments", raw.get("environments", {}))
-    for name, fields in cords.items():
-        _check_cord(place, source, f"cords.{name}", _table(place, f"cords.{name}", fields))
-    for environment, overlays in environments.items():
-        for name, fields in _table(place, f"environments.{environment}", overlays).items():
-            layer = f"environments.{environment}.{name}"
-            if name not in cords:
-                error = UnknownName("cord", name, nearest=find_nearest(name, cords))
-                raise _unknown(place, source, f"environments.{environment}", name, error)
-            _check_cord(place, source, layer, _table(place, layer, fields))
-    services = {
-        name: _table(place, f"services.{name}", fields)
-        for name, fields in _table(place, "services", raw.get("services", {})).items()
-    }
-    accepts = {
-        name: _accept(place, source, f"accepts.{name}", _table(place, f"accepts.{name}", fields))
-        for name, fields in _table(place, "accepts", raw.get("accepts", {})).items()
-    }
-    return Tally(place.resolve(), source, cords, environments, services, accepts)  # type: ignore[arg-type]
-
-
-def _accept(place: Path, source: str, layer: str, fields: Mapping[str, object]) -> Accept:
-    _known(place, source, layer, fields, _ACCEPT_FIELDS)
-    line = find_place(source, layer, next(iter(fields), ""))
-    for name in ("path", "reason"):
-        if not isinstance(fields.get(name), str) or not str(fields[name]).strip():
-            where = f"{place}:{line}" if line else str(place)
-            raise TallyError(
-                f"{where}: [{layer}] needs a {name}: what may stay, stays for a reason", path=place, line=line
-            )
-    return Accept(str(fields["path"]), str(fields.get("rule", "")), str(fields["reason"]), line)
-
-
-def _check_cord(place: Path, source: str, layer: str, fields: Mapping[str, object]) -> None:
-    _known(place, source, layer, fields, _CORD_FIELDS)
-    password = fields.get("password")
-    if password is None:
-        return
-    try:
-        parse_locator(str(password))
-    except FieldError as error:
-        line = find_place(source, layer, "password")
-        where = f"{place}:{line}" if line else str(place)
-        message = f"{where}: [{layer}] password: a tally holds no secrets: {error}"
-        raise TallyError(message, path=place, line=line) from None
-
-
-def _known(place: Path, source: str, layer: str, table: Mapping[str, object], known: tuple[str, ...]) -> None:
-    for key in table:
-        if key not in known:
-            hint = f"known: {', '.join(known)}"
-            error = UnknownName("field", key, nearest=find_nearest(key, known), hint=hint)
-            raise _unknown(place, source, layer, key, error)
-
-
-def _unknown(place: Path, source: str, layer: str, key: str, error: UnknownName) -> TallyError:
-    """Say where a name stands that is not known."""
-    line = find_place(source, layer, key)
-    where = f"{place}:{line}" if line else str(place)
-    return TallyError(
-        f"{where}: {f'[{layer}]' if layer else 'the file'}: {error}", path=place, line=line, nearest=error.nearest
-    )
-
-
-def _table(place: Path, where: str, value: object) -> dict[str, Mapping[str, object]]:
-    if not isinstance(value, dict):
-        raise TallyError(f"{place}: {where} must be a table", path=place)
-    return value

@@ -41,7 +41,7 @@ def _stand_ins(cord: Cord) -> Iterator[tuple[str, str]]:
     if isinstance(cord.password, Secret) and is_placeholder(cord.password.unmask()):
         yield "password", cord.password.unmask()
     host = cord.hosts[0].address if cord.hosts else None
-    for role, value in (("user", cord.user), ("database", cord.database), ("host", host)):
+    for role, value in (("user", cord.user_name), ("database", cord.database), ("host", host)):
         if value and _is_bracketed(clear(value)):
             yield role, clear(value)
 
