@@ -325,10 +325,10 @@ class LiftShape(TypedDict):
 
 
 class SecretShape(TypedDict):
-    """secret get, put, copy, drop and make --json."""
+    """secret get, put, copy, drop, vouch and make --json."""
 
     schema: Literal["cordtally/secret/1"]
-    done: Literal["got", "put", "copied", "dropped", "made"]
+    done: Literal["got", "put", "copied", "dropped", "vouched", "withdrawn", "made"]
     locator: str | None
     secret: str | None
     """Masked, unless it was asked for in clear or drawn."""

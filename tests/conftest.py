@@ -54,6 +54,7 @@ def harbour(tmp_path, monkeypatch):
     furnish(tmp_path)
     monkeypatch.chdir(tmp_path)
     monkeypatch.setenv("TIDES_PASSWORD", "not-a-real-pw/tides")
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / ".config"))  # what this user has vouched for is kept there
     return tmp_path
 
 

@@ -221,7 +221,7 @@ def test_what_failed_or_differs_is_false(harbour):
     assert ct.compare("host=h", "postgresql://H:5432")
     assert not ct.compare("host=h", "host=g")
     assert not ct.vet("sqlite:///a.db")
-    assert re.fullmatch(r"<Tally: tides, berths, logbook of \S+tally.toml>", repr(ct.load()))
+    assert re.fullmatch(r"<Tally: tides, berths, logbook, survey of \S+tally.toml>", repr(ct.load()))
 
 
 def test_what_holds_a_secret_goes_nowhere():

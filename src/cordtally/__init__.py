@@ -60,6 +60,7 @@ if TYPE_CHECKING:
     from .pooling import PoolLoad as PoolLoad
     from .pooling import size_pool as size_pool
     from .secrets import arguments_for as arguments_for
+    from .secrets import async_opener_for as async_opener_for
     from .secrets import environment_for as environment_for
     from .secrets import fetch as fetch
     from .secrets import log_in_of as log_in_of
@@ -167,6 +168,7 @@ _HOME = {
     **dict.fromkeys(
         (
             "arguments_for",
+            "async_opener_for",
             "text_for",
             "fetch",
             "environment_for",

@@ -94,7 +94,7 @@ def test_show_and_compose(cli, harbour):
     _, out, _ = cli("show", "tides", "--environment", "production")
     assert all(word in out for word in ("env:TIDES_PASSWORD", "production, line", "gauge-2.greywick.example:5432", "for psycopg/url"))
     assert "Read as psycopg 3" in cli("read", "tides", "--environment", "production")[1]
-    assert [row.split()[0] for row in cli("show")[1].splitlines()[1:]] == ["tides", "berths", "logbook"]
+    assert [row.split()[0] for row in cli("show")[1].splitlines()[1:] if row[0] != " "] == ["tides", "berths", "logbook", "survey"]
     shown = json.loads(cli("show", "tides", "--json")[1])
     assert {"field": "database", "value": "tides", "layer": "cord tides, line 7", "lost": []} in shown["fields"]
     fields = ["--engine", "postgresql", "--host", "gauge.greywick.example", "--database", "tides", "--user", "keeper"]

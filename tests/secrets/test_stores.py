@@ -85,7 +85,7 @@ def test_user_and_password_of_one_file_come_out_of_one_read_and_go_in_with_one_w
     stop.set()
     writer.join()
     assert all(one[1:] == other[1:] for one, other in pairs)
-    assert (len(pairs) > 1, ct.write(cord, "psycopg").ledger.line("user").to) == (True, None)
+    assert (len(pairs) > 1, ct.write(cord, "psycopg").ledger.line("user").outcome) == (True, ct.Outcome.IMPLIED)
     assert cord.arguments("psycopg")["user"].startswith("u")
 
 
@@ -131,7 +131,7 @@ def test_what_is_filled_in_is_no_secret(tmp_path):
 def plugged(tmp_path, monkeypatch):
     """A package that brings two stores, one of them none, as pip would install it."""
     (tmp_path / "harbour_safe.py").write_text(
-        "class Safe:\n    scheme, writable = 'safe', False\n"
+        "class Safe:\n    scheme, writable, expires = 'safe', False, False\n"
         "    def get(self, rest, around): return f'not-a-real-{rest}'\n"
         "    put = drop = names = describe = get\n"
     )
@@ -154,6 +154,6 @@ def test_a_store_that_another_package_brings_is_known_everywhere(plugged, tmp_pa
     assert str(ct.load(tmp_path / "tally.toml").cord("tides").password) == "safe:tides"
     (tmp_path / "a.py").write_text('PASSWORD = "safe:tides-1"\n')
     assert ct.sweep(tmp_path / "a.py").hits == []
-    with pytest.raises(ct.FieldError, match="harbour_safe:__name__ is no store: it has not all of scheme, writable, get"):
+    with pytest.raises(ct.FieldError, match="harbour_safe:__name__ is no store: it has not all of scheme, writable, expires, get"):
         ct.fetch("bad:tides")
     assert os.environ  # untouched

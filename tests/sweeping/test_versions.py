@@ -106,7 +106,7 @@ def test_what_is_accepted_for_a_reason(tmp_path, files, hits, accepted):
 
 def test_an_accept_of_a_tally_needs_a_reason(tmp_path):
     (tmp_path / "tally.toml").write_text(TALLY.replace("reason =", "# reason ="))
-    with pytest.raises(TallyError, match=r"tally.toml:4: \[accepts.drill\] needs a reason"):
+    with pytest.raises(TallyError, match=r"tally.toml:4:1: \[accepts.drill\]: needs a reason"):
         ct.load(tmp_path)
     with pytest.raises(TallyError):
         ct.sweep(tmp_path)

@@ -322,3 +322,4 @@ class Store(Record):
     asks: Literal["nothing", "file", "process", "network", "person"]
     writes: bool = False
     lists: bool = False
+    expires: bool = False

@@ -58,6 +58,7 @@ EXAMPLES = {
     "secret_copy": ("secret copy envfile:services/fog-signal/.env#FOG_DSN file:fog",),
     "secret_list": ("secret list file:secrets", "secret list envfile:services/fog-signal/.env"),
     "secret_drop": ("secret drop envfile:services/fog-signal/.env#FOG_DSN",),
+    "secret_vouch": ("secret vouch harbour-keys --yes", "secret vouch harbour-keys --withdraw"),
     "secret_make": ("secret make", "secret make --length 40"),
     "pool_size": (
         "pool size --arrivals 120/s --hold 35ms --wait-target 5ms@p99",

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from ..model import Duration
 from ..tally import load
 from ..tally.checking import CheckedSecret, check_secrets
 from .inputs import json_option, surroundings
@@ -47,10 +48,13 @@ def _print(found: list[CheckedSecret]) -> None:
     if not found:
         screen.say("the tally names no secret", "dim")
         return
+    ends = any(one.told is not None and one.told.expires is not None for one in found)
     rows: list[list[str | Line]] = [
-        [one.locator, Line(_state(one), _style(one)), _age(one), ", ".join(one.cords)] for one in found
+        [one.locator, Line(_state(one), _style(one)), _age(one), *([_end(one)] if ends else []), ", ".join(one.cords)]
+        for one in found
     ]
-    screen.table(rows, heads=("locator", "secret", "changed", "cords"), whole=(0, 1))
+    heads = ("locator", "secret", "changed", *(("ends",) if ends else ()), "cords")
+    screen.table(rows, heads=heads, whole=(0, 1))
     for one in found:
         if one.problem is not None:
             screen.say(f"{one.locator}: {one.problem}", _style(one), hang=4)
@@ -73,3 +77,9 @@ def _age(one: CheckedSecret) -> str:
         return "–"
     days = (time.time() - one.told.changed) / _DAY
     return "today" if days < 1 else f"{days:,.0f} days ago"
+
+
+def _end(one: CheckedSecret) -> str:
+    if one.told is None or one.told.expires is None:
+        return "–"
+    return f"in {Duration.of(max(0, round(one.told.expires - time.time()))).rough()}"

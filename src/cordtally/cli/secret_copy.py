@@ -7,7 +7,7 @@ import click
 from ..secrets import fetch, put
 from .inputs import json_option
 from .screen import Screen
-from .secrets_told import here, print_done
+from .secrets_told import here, located, print_done
 
 
 @click.command("copy")
@@ -17,7 +17,7 @@ from .secrets_told import here, print_done
 def command(source: str, target: str, as_json: bool) -> int:
     """Put the secret at the first LOCATOR to the second one; it stays at the first, too."""
     around = here()
-    put(target, fetch(source, around), around)
+    put(located(target), fetch(located(source), around), around)
     if as_json:
         print_done("copied", target)
     else:

@@ -7,7 +7,7 @@ import click
 from ..secrets import drop
 from .inputs import json_option
 from .screen import Screen
-from .secrets_told import here, print_done
+from .secrets_told import here, located, print_done
 
 
 @click.command("drop")
@@ -15,7 +15,7 @@ from .secrets_told import here, print_done
 @json_option
 def command(locator: str, as_json: bool) -> int:
     """Keep the secret at LOCATOR no longer: its file or line is deleted. Nothing undoes it."""
-    drop(locator, here())
+    drop(located(locator), here())
     if as_json:
         print_done("dropped", locator)
     else:

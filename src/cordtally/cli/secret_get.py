@@ -7,7 +7,7 @@ import click
 from ..secrets import fetch
 from .inputs import json_option, unmask_option
 from .screen import Screen
-from .secrets_told import here, print_done
+from .secrets_told import here, located, print_done
 
 
 @click.command("get")
@@ -16,7 +16,7 @@ from .secrets_told import here, print_done
 @json_option
 def command(locator: str, unmask: bool, as_json: bool) -> int:
     """Fetch the secret at LOCATOR, like env:TIDES_PASSWORD, and say that it is there; with --unmask print it."""
-    secret = fetch(locator, here())
+    secret = fetch(located(locator), here())
     if as_json:
         print_done("got", locator, secret, unmask=unmask)
     elif unmask:

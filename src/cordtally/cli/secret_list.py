@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import click
 
-from ..composing import parse_locator
-from ..secrets import store_of
+from ..secrets import list_kept
 from .inputs import json_option
 from .output import print_json
 from .screen import Screen
-from .secrets_told import here
+from .secrets_told import here, located
 
 
 @click.command("list")
@@ -17,8 +16,7 @@ from .secrets_told import here
 @json_option
 def command(place: str, as_json: bool) -> int:
     """List the locators of what STORE keeps: env:, file:secrets, envfile:.env, credential:. No secret is read."""
-    locator = parse_locator(place)
-    found = [f"{locator.scheme}:{rest}" for rest in store_of(locator.scheme).names(locator.rest, here())]
+    found = list_kept(located(place), here())
     if as_json:
         unknown = dict.fromkeys(("where", "changed", "expires", "others_may_read", "problem"))
         rows: list[dict[str, object]] = [{"locator": one, "cords": [], "known": True, **unknown} for one in found]

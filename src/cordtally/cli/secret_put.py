@@ -12,7 +12,7 @@ from ..secrets import put, refuse_unwritable
 from ..secrets.drawing import USUAL, draw
 from .inputs import json_option
 from .screen import Screen
-from .secrets_told import here, print_done
+from .secrets_told import here, located, print_done
 
 
 @click.command("put")
@@ -24,9 +24,10 @@ def command(locator: str, make: bool, as_json: bool) -> int:
 
     It is asked for twice at a terminal, and read from standard input otherwise: one line end is none of it.
     """
-    refuse_unwritable(locator)
+    place = located(locator)
+    refuse_unwritable(place)
     secret = draw() if make else _given()
-    put(locator, secret, here())
+    put(place, secret, here())
     if as_json:
         print_done("put", locator)
     else:

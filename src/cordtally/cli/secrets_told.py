@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..errors import TallyError
-from ..model import MASK
+from ..model import MASK, Locator
 from .inputs import surroundings
 from .output import print_json
 
@@ -24,6 +24,19 @@ def here() -> Surroundings:
     except TallyError:
         folder = Path()
     return surroundings(folder)
+
+
+def located(text: str) -> Locator:
+    """Read a locator as the nearest tally does, which declares what it may name; or by itself, where there is none."""
+    from ..composing import parse_locator
+    from ..tally import find_tally, load
+
+    locator = parse_locator(text)
+    try:
+        place = find_tally()
+    except TallyError:
+        return locator
+    return load(place).based(locator)
 
 
 def print_done(

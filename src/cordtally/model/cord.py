@@ -6,7 +6,7 @@ A part that only contains a secret becomes a `MaskedText` when its object is mad
 from __future__ import annotations
 
 import enum
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from dataclasses import KW_ONLY, MISSING, dataclass, fields, replace
 from typing import Any
 
@@ -290,6 +290,15 @@ class Cord:
         from .. import opener_for
 
         return opener_for(self, driver, None, **more)
+
+    def async_opener(self, driver: str, **more: object) -> Callable[[], Awaitable[Any]]:
+        """Like `opener`, to be awaited: the secret is fetched without keeping the loop waiting.
+
+        See `cordtally.async_opener_for`.
+        """
+        from .. import async_opener_for
+
+        return async_opener_for(self, driver, None, **more)
 
     def connect(self, driver: str, **more: object) -> Any:  # noqa: ANN401 -- a connection of whichever driver
         """Open one connection; an asynchronous driver's is to be awaited.

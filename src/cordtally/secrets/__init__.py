@@ -1,8 +1,18 @@
 """Secrets: fetched from where their locators point, and handed to a driver at the last moment."""
 
-from .fetching import describe, drop, fetch, fetch_together, put, put_together, refuse_unwritable
-from .opening import log_in_of, opener_for
-from .passing import arguments_for, environment_for, text_for, with_secret
+from .fetching import (
+    describe,
+    drop,
+    fetch,
+    fetch_together,
+    fetch_together_async,
+    list_kept,
+    put,
+    put_together,
+    refuse_unwritable,
+)
+from .opening import async_opener_for, log_in_of, opener_for
+from .passing import arguments_for, environment_for, text_for, with_secret, with_secret_async
 from .stores import Described, Store, Surroundings, store_of
 
 __all__ = [
@@ -10,11 +20,14 @@ __all__ = [
     "Store",
     "Surroundings",
     "arguments_for",
+    "async_opener_for",
     "describe",
     "drop",
     "environment_for",
     "fetch",
     "fetch_together",
+    "fetch_together_async",
+    "list_kept",
     "log_in_of",
     "opener_for",
     "put",
@@ -23,4 +36,5 @@ __all__ = [
     "store_of",
     "text_for",
     "with_secret",
+    "with_secret_async",
 ]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -24,10 +24,7 @@ def fetch(locator: Locator | str, surroundings: Surroundings | None = None) -> S
     FieldError
         When no store has its scheme.
     """
-    locator, around = _read(locator, surroundings)
-    secret = Secret(store_of(locator.scheme).get(locator.rest, around))
-    note("secrets", "fetched the secret at %s", locator)
-    return secret
+    return fetch_together([locator], surroundings)[0]
 
 
 @shielded
@@ -39,19 +36,57 @@ def fetch_together(locators: Sequence[Locator | str], surroundings: Surroundings
     LocatorError, FieldError
         As `fetch`.
     """
-    groups: dict[tuple[str, str | None, int], list[int]] = {}
+    made: dict[int, Secret] = {}
+    for numbers, group, around in _grouped(locators, surroundings):
+        store = store_of(group[0].scheme)
+        if isinstance(store, Together):
+            values = store.get_together([one.rest for one in group], around)
+        else:
+            values = [store.get(one.rest, around) for one in group]
+        _take(made, numbers, group, values)
+    return [made[number] for number in range(len(locators))]
+
+
+async def fetch_together_async(
+    locators: Sequence[Locator | str], surroundings: Surroundings | None = None
+) -> list[Secret]:
+    """Fetch several secrets without keeping the loop waiting: in a thread, where the store has no way of its own.
+
+    Raises
+    ------
+    LocatorError, FieldError
+        As `fetch`.
+    """
+    made: dict[int, Secret] = {}
+    for numbers, group, around in _grouped(locators, surroundings):
+        waits = getattr(store_of(group[0].scheme), "get_together_async", None)
+        if waits is not None:
+            values = await waits([one.rest for one in group], around)
+        else:
+            import asyncio
+
+            fetched = await asyncio.to_thread(fetch_together, group, surroundings)
+            values = [secret.unmask() for secret in fetched]
+        _take(made, numbers, group, values)
+    return [made[number] for number in range(len(locators))]
+
+
+def _grouped(
+    locators: Sequence[Locator | str], surroundings: Surroundings | None
+) -> Iterator[tuple[list[int], list[Locator], Surroundings]]:
+    """Those locators that one call of a store fetches: their places in the sequence, themselves, and how."""
     read = [_read(one, surroundings) for one in locators]
+    groups: dict[tuple[str, str | None, int], list[int]] = {}
     for number, (locator, _) in enumerate(read):
         groups.setdefault((locator.scheme, locator.base, id(locator.declared)), []).append(number)
-    made: dict[int, Secret] = {}
-    for (scheme, *_), numbers in groups.items():
-        store = store_of(scheme)
-        if len(numbers) > 1 and isinstance(store, Together):
-            values = store.get_together([read[n][0].rest for n in numbers], read[numbers[0]][1])
-            made |= {number: Secret(value) for number, value in zip(numbers, values)}
-        else:
-            made |= {number: fetch(locators[number], surroundings) for number in numbers}
-    return [made[number] for number in range(len(locators))]
+    for numbers in groups.values():
+        yield numbers, [read[number][0] for number in numbers], read[numbers[0]][1]
+
+
+def _take(made: dict[int, Secret], numbers: list[int], group: list[Locator], values: list[str]) -> None:
+    for number, locator, value in zip(numbers, group, values):
+        made[number] = Secret(value)
+        note("secrets", "fetched the secret at %s", locator)
 
 
 @shielded
@@ -120,6 +155,19 @@ def drop(locator: Locator | str, surroundings: Surroundings | None = None) -> No
     locator, around = _read(locator, surroundings)
     store_of(locator.scheme).drop(locator.rest, around)
     note("secrets", "dropped the secret at %s", locator)
+
+
+@shielded
+def list_kept(locator: Locator | str, surroundings: Surroundings | None = None) -> list[str]:
+    """List the locators of what a store, a folder or a file of it keeps; no secret is given.
+
+    Raises
+    ------
+    LocatorError, FieldError
+        As `fetch`.
+    """
+    locator, around = _read(locator, surroundings)
+    return [f"{locator.scheme}:{rest}" for rest in store_of(locator.scheme).names(locator.rest, around)]
 
 
 @shielded

@@ -17,6 +17,7 @@ class Files:
 
     scheme = "file"
     writable = True
+    expires = False
 
     def get(self, rest: str, around: Surroundings) -> str:
         """Give what a file holds, without one line end."""

@@ -6,7 +6,8 @@ a password that was changed, or a token that has expired, needs no restart.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import inspect
+from collections.abc import Awaitable, Callable
 from importlib import import_module
 from typing import Any
 
@@ -14,7 +15,7 @@ from ..catalog import load_driver
 from ..errors import FieldError, MissingExtra, shielded
 from ..exchange import choose_target
 from ..model import Cord, Secret
-from .passing import arguments_for, with_secret
+from .passing import arguments_for, with_secret, with_secret_async
 from .stores import Surroundings
 
 _EXTRAS = frozenset(["postgresql", "mysql", "mongodb", "redis", "oracle", "sqlserver"])  # pyproject.toml's, by engine
@@ -58,6 +59,39 @@ def opener_for(cord: Cord, driver: str, surroundings: Surroundings | None = None
     >>> opener().execute("select 1").fetchone()
     (1,)
     """
+    connect = _function(cord, driver)
+
+    def opened() -> Any:  # noqa: ANN401 -- a connection of whichever driver
+        return connect(**{**arguments_for(cord, driver, surroundings), **more})
+
+    return opened
+
+
+@shielded
+def async_opener_for(
+    cord: Cord, driver: str, surroundings: Surroundings | None = None, **more: object
+) -> Callable[[], Awaitable[Any]]:
+    """Give what opens a connection when it is called and awaited, the secret fetched without keeping the loop waiting.
+
+    It takes what `opener_for` takes, for asynchronous drivers such as ``asyncpg``.
+
+    Raises
+    ------
+    UnknownName, FieldError, MissingExtra
+        As `opener_for`.
+    """
+    connect = _function(cord, driver)
+
+    async def opened() -> Any:  # noqa: ANN401 -- a connection of whichever driver
+        filled = await with_secret_async(cord, surroundings)
+        made = connect(**{**arguments_for(filled, driver), **more})
+        return await made if inspect.isawaitable(made) else made
+
+    return opened
+
+
+def _function(cord: Cord, driver: str) -> Callable[..., Any]:
+    """The function of a driver that connects."""
     suited = choose_target(driver.partition("/")[0], cord)
     facts = load_driver(suited.driver.id)
     if facts.language != "python":
@@ -75,11 +109,7 @@ def opener_for(cord: Cord, driver: str, surroundings: Surroundings | None = None
     except ImportError:
         extra = cord.engine if cord.engine in _EXTRAS else "all"
         raise MissingExtra(facts.packages.get("pip", facts.id), extra, f"opening through {facts.id}") from None
-
-    def opened() -> Any:  # noqa: ANN401 -- a connection of whichever driver
-        return connect(**{**arguments_for(cord, driver, surroundings), **more})
-
-    return opened
+    return connect
 
 
 @shielded

@@ -6,8 +6,8 @@ import shlex
 
 from ..errors import FieldError, shielded
 from ..exchange import Outcome, choose_target, write
-from ..model import Cord, Locator
-from .fetching import fetch_together
+from ..model import Cord, Locator, Secret
+from .fetching import fetch_together, fetch_together_async
 from .stores import Surroundings
 
 
@@ -19,12 +19,31 @@ def with_secret(cord: Cord, surroundings: Surroundings | None = None) -> Cord:
     LocatorError
         When the secret is not there.
     """
-    kept = {part: found for part in ("user", "password") if isinstance(found := getattr(cord, part), Locator)}
-    if not kept:
-        return cord
-    fetched = dict(zip(kept, fetch_together(list(kept.values()), surroundings)))
-    user = {"user": fetched.pop("user").unmask()} if "user" in fetched else {}  # a name is nothing to hide
-    return cord.copy_with(**user, **fetched)
+    kept = _kept(cord)
+    return _filled(cord, kept, fetch_together(list(kept.values()), surroundings)) if kept else cord
+
+
+async def with_secret_async(cord: Cord, surroundings: Surroundings | None = None) -> Cord:
+    """Replace the locators of user and password as `with_secret` does, without keeping the loop waiting.
+
+    Raises
+    ------
+    LocatorError
+        When the secret is not there.
+    """
+    kept = _kept(cord)
+    return _filled(cord, kept, await fetch_together_async(list(kept.values()), surroundings)) if kept else cord
+
+
+def _kept(cord: Cord) -> dict[str, Locator]:
+    return {part: found for part in ("user", "password") if isinstance(found := getattr(cord, part), Locator)}
+
+
+def _filled(cord: Cord, kept: dict[str, Locator], fetched: list[Secret]) -> Cord:
+    found: dict[str, object] = dict(zip(kept, fetched))
+    if "user" in found:
+        found["user"] = fetched[0].unmask()  # a name is nothing to hide
+    return cord.copy_with(**found)
 
 
 @shielded

@@ -54,6 +54,8 @@ class Store(Protocol):
 
     scheme: str
     writable: bool
+    expires: bool
+    """Whether what it keeps ends by itself."""
 
     def get(self, rest: str, around: Surroundings) -> str:
         """Give a secret."""
@@ -87,6 +89,7 @@ class ReadOnly:
 
     scheme = ""
     writable = False
+    expires = False
 
     def put(self, rest: str, secret: str, around: Surroundings) -> None:
         """Refuse.
@@ -114,6 +117,9 @@ _HOME = {
     "envfile": ("variables_files", "VariablesFiles"),
     "file": ("files", "Files"),
     "credential": ("credentials", "Credentials"),
+    "exec": ("commands", "Commands"),
+    "remote": ("remotes", "Remotes"),
+    "broker": ("brokers", "Brokers"),
     "ask": ("asking", "Person"),
 }
 _MADE: dict[str, Store] = {}
@@ -147,4 +153,4 @@ def _made(scheme: str) -> Store:
     return made
 
 
-_MEMBERS = ("scheme", "writable", "get", "put", "drop", "names", "describe")
+_MEMBERS = ("scheme", "writable", "expires", "get", "put", "drop", "names", "describe")

@@ -42,6 +42,7 @@ class VariablesFiles:
 
     scheme = "envfile"
     writable = True
+    expires = False
 
     def get(self, rest: str, around: Surroundings) -> str:
         """Give the value that a reader gives a name; of equal names the one that it takes."""

@@ -7,10 +7,10 @@ from __future__ import annotations
 
 from importlib import import_module
 
+from ..deadline import Deadline, NoAnswer
 from ..errors import FieldError, ServerError
 from ..model import Cord
 from ..secrets import Surroundings, with_secret
-from .deadline import Deadline, NoAnswer
 from .server import Activity, Answer, Capacity, EngineServer, Refusal, Session
 
 ENGINES = {"postgresql": "postgresql", "mysql": "mysql", "mariadb": "mysql", "redis": "redis", "sqlite": "sqlite"}

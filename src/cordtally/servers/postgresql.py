@@ -8,9 +8,9 @@ import struct
 from contextlib import suppress
 from typing import Any
 
+from ..deadline import Deadline, NoAnswer
 from ..model import Cord, Host
 from ..secrets import arguments_for
-from .deadline import Deadline, NoAnswer
 from .server import Activity, Answer, Capacity, Refusal, count_holders, missing, no_answer
 
 DRIVER = "psycopg"

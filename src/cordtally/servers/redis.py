@@ -8,10 +8,10 @@ from collections.abc import Callable
 from contextlib import suppress
 from typing import Any
 
+from ..deadline import Deadline, NoAnswer
 from ..errors import FieldError, quoted
 from ..model import Cord, Host
 from ..secrets import arguments_for
-from .deadline import Deadline, NoAnswer
 from .server import Activity, Answer, Capacity, Refusal, count_holders, missing, no_answer
 
 DRIVER = "redis-py"

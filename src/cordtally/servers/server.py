@@ -6,9 +6,9 @@ import socket
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+from ..deadline import Deadline
 from ..errors import MissingExtra
 from ..model import Cord, Host
-from .deadline import Deadline
 
 Session = Any
 """A driver's own connection; only the module of its engine looks into it."""

@@ -9,10 +9,10 @@ from pathlib import Path
 from time import monotonic
 from typing import Any
 
+from ..deadline import Deadline
 from ..errors import FieldError
 from ..model import Cord, Host
 from ..secrets import arguments_for
-from .deadline import Deadline
 from .server import Activity, Answer, Capacity, Refusal
 
 DRIVER = "sqlite3"

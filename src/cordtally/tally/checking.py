@@ -51,10 +51,10 @@ def check_secrets(tally: Tally, surroundings: Surroundings | None = None) -> lis
     for name in tally.names():
         for environment in (None, *tally.environments):
             if environment is None or name in tally.environments[environment]:
-                password = tally.cord(name, environment=environment).password
-                if isinstance(password, Locator):
-                    cords = named.setdefault(password, [])
-                    cords.append(name if environment is None else f"{name}@{environment}")
+                one = tally.resolve(name, environment=environment)
+                for kept in (one.cord.user, one.cord.password):
+                    if isinstance(kept, Locator):
+                        named.setdefault(kept, []).append(one.title)
     return [_checked(locator, tuple(cords), around) for locator, cords in named.items()]
 
 

@@ -10,6 +10,7 @@ from ..catalog import load_driver, load_index
 from ..composing import parse_locator
 from ..errors import CordTallyError, TallyError
 from ..journal import note
+from .declared import check_declared
 from .files import FILE_NAME, TallyFile, find_tally, local_path, read_file
 from .shape import ABOUT, CORD, LOCAL, NAMED, VERSION
 from .tally import Accept, Fields, Tally
@@ -41,6 +42,7 @@ def _checked(file: TallyFile) -> Tally:
     files = [file] if local is None else [file, local]
     for one in files:
         _check_file(one, tuple(ABOUT) if one is file else LOCAL)
+    check_declared(files)
     cords = dict[str, Fields]()
     for one in files:
         for name, fields in _tables(one, "cords").items():

@@ -73,6 +73,7 @@ COMMAND: Table = {
 REMOTE: Table = {
     "url": Key("text", "The address with {path}, which the locator fills in; https, or http on loopback.", needed=True),
     "pointer": Key("text", "Where the value stands in the answer, with {key} (RFC 6901); the whole answer if absent."),
+    "body": Key("text", "Where the value stands in what is written, where that is another place than in the answer."),
     "write": Key("text", "How the service takes a value: then it can be written.", words=("PUT", "POST", "PATCH")),
     "headers": Key("table", "Headers that hold no secret."),
     "header": Key("text", "The header that has the token; Authorization if absent."),

@@ -35,6 +35,7 @@ from ..catalog import find_nearest, load_driver, load_engine, load_index
 from ..composing import compose, parse_locator
 from ..errors import CordTallyError, TallyError, UnknownName
 from ..model import Cord, Locator
+from .declared import find_declared
 from .files import TallyFile
 from .layers import FieldOrigin, Layer, Merged, lay_over
 from .texts import read_text
@@ -181,31 +182,48 @@ class Tally:
             cord = cord.over(merged.rest)
         for part in ("user", "password"):
             if isinstance(kept := getattr(cord, part), Locator):
-                cord = cord.copy_with(**{part: self._based(kept)})
+                try:
+                    cord = cord.copy_with(**{part: self.based(kept, cord)})
+                except UnknownName as error:
+                    raise merged.layer_of(part).problem(part, str(error), nearest=error.nearest) from None
         driver = stated.get("driver")
         return Resolved(name, environment, cord, None if driver is None else str(driver), self.folder, merged)
 
     def locator(self, text: str) -> Locator:
-        """Read a locator as it stands in this tally: relative paths start from its folder.
+        """Read a locator as it stands in this tally: relative paths start from its folder, names are what it declares.
 
         Raises
         ------
         FieldError
             When it is none.
+        UnknownName
+            When the tally does not declare what it names.
         """
-        return self._based(parse_locator(text))
+        return self.based(parse_locator(text))
 
-    def _based(self, locator: Locator) -> Locator:
-        return replace(locator, base=str(self.folder))
+    def based(self, locator: Locator, cord: Cord | None = None) -> Locator:
+        """Give a locator with the folder that it starts from, and with what the tally declares of what it names.
+
+        Raises
+        ------
+        UnknownName
+            When the tally does not declare it.
+        """
+        declared = find_declared(self.files, locator, cord)
+        return replace(locator, base=str(self.folder), declared=declared)
+
+    @property
+    def files(self) -> tuple[TallyFile, ...]:
+        """The file, and the one beside it that wins over it, if there is one."""
+        return (self.file,) if self.local is None else (self.file, self.local)
 
     def _layers(self, name: str, environment: str | None, environ: Mapping[str, str], arguments: Fields) -> list[Layer]:
         layers = [_layer(self.file, "defaults", self.file.raw.get("defaults"))]
-        for file in (self.file, self.local):
-            if file is not None:
-                layers.append(_layer(file, f"cords.{name}", _below(file.raw, "cords", name)))
-                if environment is not None:
-                    table = f"environments.{environment}.{name}"
-                    layers.append(_layer(file, table, _below(file.raw, "environments", environment, name)))
+        for file in self.files:
+            layers.append(_layer(file, f"cords.{name}", _below(file.raw, "cords", name)))
+            if environment is not None:
+                table = f"environments.{environment}.{name}"
+                layers.append(_layer(file, table, _below(file.raw, "environments", environment, name)))
         variables, origin = read_variables(name, self.cords, environ)
         layers.append(Layer(variables, "", lambda field: f"variable {origin[field]}"))
         return [*layers, Layer(arguments, "", lambda _: "argument of the call")]
