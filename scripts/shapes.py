@@ -336,6 +336,34 @@ class SecretShape(TypedDict):
     """The entropy of one that was drawn."""
 
 
+class LockShape(TypedDict):
+    """What one key opens a chest by."""
+
+    name: str
+    kind: Literal["passphrase", "key"]
+
+
+class ChestShape(TypedDict):
+    """chest create, verify, rekey and export --json: what was done, and what each of them tells."""
+
+    schema: Literal["cordtally/chest/1"]
+    done: Literal["created", "verified", "added", "renewed", "exported"]
+    path: str
+    key_file: NotRequired[str | None]
+    """Of one that was created: where its key was written; null where a passphrase opens it."""
+    id: NotRequired[str]
+    generation: NotRequired[int]
+    locks: NotRequired[list[LockShape] | list[str]]
+    """Of one that was verified; after a change the names of those that were added or renewed."""
+    gone: NotRequired[list[str]]
+    """Locks that open it no longer."""
+    entries: NotRequired[int]
+    previous: NotRequired[int | None]
+    """The generation that lies beside it."""
+    secrets: NotRequired[dict[str, str]]
+    """The entries, masked without --unmask."""
+
+
 class SecretRow(TypedDict):
     """A secret by its locator; seconds since 1970."""
 

@@ -55,6 +55,7 @@ def harbour(tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     monkeypatch.setenv("TIDES_PASSWORD", "not-a-real-pw/tides")
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / ".config"))  # what this user has vouched for is kept there
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / ".state"))
     return tmp_path
 
 

@@ -31,6 +31,7 @@ COMMANDS = {
     "lift": ("lift", "Move secrets out of files, and leave look-ups in their places."),
     "with": ("start", "Start a program with cords in its environment."),
     "secret": ("secret", "Keep secrets in their stores, and say whether they are there."),
+    "chest": ("chest", "Keep secrets in the project's own encrypted file."),
     "pool": ("pool", "Size, simulate, measure and compare connection pools."),
     "drivers": ("drivers", "List what the catalog knows about drivers and their options."),
     "docs": ("docs", "Read the pages of the manual."),
@@ -53,7 +54,7 @@ def group() -> None:
     tally    the file of a project's cords, tally.toml
     ledger   what became of each part in a conversion
     rung     a step of a dial: resolve, reach, secure, log in, database, answer
-    locator  where a secret is kept: env:NAME, envfile:PATH#NAME, file:PATH, ask:
+    locator  where a secret is kept: env:NAME, file:PATH, chest:NAME, ask:, and others
     """
 
 

@@ -58,6 +58,10 @@ EXAMPLES = {
     "secret_copy": ("secret copy envfile:services/fog-signal/.env#FOG_DSN file:fog",),
     "secret_list": ("secret list file:secrets", "secret list envfile:services/fog-signal/.env"),
     "secret_drop": ("secret drop envfile:services/fog-signal/.env#FOG_DSN",),
+    "chest_create": ("chest create", "chest create --key-file ~/keys/harbour.key"),
+    "chest_verify": ("chest verify",),
+    "chest_rekey": ("chest rekey --add-key-file ci.key", "chest rekey --keep key=ci.key"),
+    "chest_export": ("chest export",),
     "secret_vouch": ("secret vouch harbour-keys --yes", "secret vouch harbour-keys --withdraw"),
     "secret_make": ("secret make", "secret make --length 40"),
     "pool_size": (

@@ -19,13 +19,15 @@ _PAUSE = 0.02  # seconds
 
 
 @contextmanager
-def locked(path: Path, *, limit: float = 10.0) -> Iterator[None]:
+def locked(path: Path, *, beside: bool = False, limit: float = 10.0) -> Iterator[None]:
     """Hold the lock of a file; other threads and processes wait for it.
 
     Parameters
     ----------
     path : Path
         The file; it need not be there.
+    beside : bool
+        Whether the lock is a file beside it, which machines and containers share that share the folder.
     limit : float
         How long to wait, in seconds.
 
@@ -34,7 +36,12 @@ def locked(path: Path, *, limit: float = 10.0) -> Iterator[None]:
     LocatorError
         When somebody else holds it all that time.
     """
-    with lock_path(path).open("a+b") as stream:
+    own = path.resolve().with_name(f".{path.resolve().name}.lock") if beside else lock_path(path)
+    try:
+        stream = own.open("a+b")
+    except OSError as error:
+        raise LocatorError(f"{quoted(path)} cannot be locked ({os.strerror(error.errno or 0)})") from None
+    with stream:
         until = time.monotonic() + limit
         while not _try(stream.fileno()):
             if time.monotonic() > until:

@@ -117,6 +117,8 @@ _HOME = {
     "envfile": ("variables_files", "VariablesFiles"),
     "file": ("files", "Files"),
     "credential": ("credentials", "Credentials"),
+    "keychain": ("keychains", "Keychains"),
+    "chest": ("chests", "Chests"),
     "exec": ("commands", "Commands"),
     "remote": ("remotes", "Remotes"),
     "broker": ("brokers", "Brokers"),
