@@ -443,6 +443,34 @@ class Tally(TypedDict):
     cords: list[CordRow]
 
 
+class TallyEditShape(TypedDict):
+    """tally add, set, rename and drop --json."""
+
+    schema: Literal["cordtally/tally-edit/1"]
+    written: bool
+    files: list[str]
+    """Those that change."""
+    diff: list[str]
+    kept: list[str]
+    """Where a password goes that came with a text."""
+
+
+class InitShape(TypedDict):
+    """init --json: the tally that is made."""
+
+    schema: Literal["cordtally/init/1"]
+    path: str
+    written: bool
+    text: str
+    cords: list[str]
+    kept: dict[str, str]
+    """By cord, where its password goes."""
+    to_bring: dict[str, str]
+    """By cord, where its password is looked for, and nobody keeps it yet."""
+    remarks: list[str]
+    """What was not taken, and why."""
+
+
 class LostShape(TypedDict):
     """A value that does not count; its field is named where that is another one, as hosts is to host."""
 

@@ -22,6 +22,8 @@ CALLS = {
     "lift/1": [["lift", "services/survey"], ["lift", "services/fog-signal"]],
     "secret/1": [["secret", "get", "envfile:services/fog-signal/.env#FOG_DB_PASSWORD"], ["secret", "put", "file:secrets/fog", "--make"], ["secret", "copy", "file:secrets/fog", "file:secrets/2"],
                  ["secret", "drop", "file:secrets/fog"], ["secret", "make"], ["secret", "vouch", "harbour-keys", "--yes"], ["secret", "vouch", "harbour-keys", "--withdraw"]],
+    "init/1": [["init", "services", "--into", "fresh", "--keep-in", "file:secrets"], ["init", "services", "--into", "fresh", "--keep-in", "file:secrets", "--apply"]],
+    "tally-edit/1": [["tally", "add", "buoys", "redis://h/2"], ["tally", "set", "tides", "host=h"], ["tally", "rename", "tides", "gauges"], ["tally", "drop", "logbook"]],
     "chest/1": [["chest", "create"], ["chest", "verify"], ["chest", "rekey", "--add-key-file", "ci.key"], ["chest", "export"], ["chest", "rekey", "--keep", "ci=ci.key"]],
     "secrets/1": [["secret", "check"], ["secret", "list", "file:secrets"]],
     "inventory/1": [["sweep", ".", "--inventory"]],

@@ -23,6 +23,8 @@ COMMANDS = {
     "convert": ("convert", "Write a string for another driver, with a ledger of every part."),
     "compare": ("compare", "Say whether two strings lead to the same place, and what differs."),
     "vet": ("vet", "Report what is wrong or risky in strings, files and cords."),
+    "init": ("init", "Start a tally from the connections that are there."),
+    "tally": ("tally", "Add, change, rename and drop the cords of a tally."),
     "show": ("show", "Show a cord, each field with its layer; or what config files declare."),
     "amend": ("amend", "Edit one part of a connection in a config file, and nothing else."),
     "emit": ("emit", "Write the config block of a framework for a cord."),

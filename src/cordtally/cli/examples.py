@@ -52,6 +52,17 @@ EXAMPLES = {
     "completion": ("completion bash",),
     "demo": ("demo", "demo --keep greywick"),
     "start": ("with tides@production -- psql", "with tides --as TIDES_URL=psycopg -- python serve.py"),
+    "init": ("init services --into fresh --keep-in envfile:.env", "init --from-env TIDES_URL --into fresh"),
+    "tally_add": (
+        "tally add buoys redis://buoys.greywick.example:6380/2",
+        "tally add gauge --from-env TIDES_URL --keep-in file:secrets",
+    ),
+    "tally_set": (
+        "tally set tides host=127.0.0.1 options.connect_timeout=2s",
+        "tally set tides tls=verify-chain -e staging --apply",
+    ),
+    "tally_rename": ("tally rename tides gauges",),
+    "tally_drop": ("tally drop logbook", "tally drop tides -e staging --apply"),
     "secret_check": ("secret check", "secret check --fail-on risky"),
     "secret_get": ("secret get envfile:services/fog-signal/.env#FOG_DB_PASSWORD",),
     "secret_put": ("secret put file:secrets/berths --make", "secret put envfile:.env#FOG_PASSWORD --make"),

@@ -31,14 +31,20 @@ def load(path: str | Path | None = None) -> Tally:
     place = find_tally() if path is None else Path(path)
     if place.is_dir():
         place = place / FILE_NAME
-    tally = _checked(read_file(place))
+    beside = local_path(place)
+    tally = assemble(read_file(place), read_file(beside) if beside.is_file() else None)
     note("tally", "loaded %s: cords %s", place, ", ".join(tally.cords) or "none")
     return tally
 
 
-def _checked(file: TallyFile) -> Tally:
-    beside = local_path(file.path)
-    local = read_file(beside) if beside.is_file() else None
+def assemble(file: TallyFile, local: TallyFile | None) -> Tally:
+    """Make a tally of its files, and check all that can be said before a cord is resolved.
+
+    Raises
+    ------
+    TallyError
+        When a file holds what a tally must not hold.
+    """
     files = [file] if local is None else [file, local]
     for one in files:
         _check_file(one, tuple(ABOUT) if one is file else LOCAL)

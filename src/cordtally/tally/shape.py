@@ -30,8 +30,8 @@ CORD: Table = {
     "text": Key(
         "text", "A connection string in any notation, without its secret; the other fields win over its parts."
     ),
-    "driver": Key("text", "The driver it is written for where none is named; its option names may then be used, too."),
     "engine": Key("text", "The database system.", words=("@engines",)),
+    "driver": Key("text", "The driver it is written for where none is named; its option names may then be used, too."),
     "host": Key("text", "A name, an address, or the path of a Unix socket."),
     "hosts": Key("texts", "Several hosts, like gauge-1.greywick.example:5432."),
     "port": Key("whole", "The port, from 1 to 65535."),
