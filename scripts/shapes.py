@@ -336,6 +336,25 @@ class SecretShape(TypedDict):
     """The entropy of one that was drawn."""
 
 
+class RotationShape(TypedDict):
+    """secret rotate --json."""
+
+    schema: Literal["cordtally/rotation/1"]
+    cord: str
+    engine: str
+    mode: Literal["plain", "grace", "alternate"]
+    user: str
+    to: str
+    """The user whose password is the new one: another one where two take turns."""
+    kept_at: str
+    state: Literal["planned", "rotated", "grace", "finished"]
+    steps: list[str]
+    until: float | None
+    """Until when the old password lives at least, in seconds since 1970."""
+    resumed: bool
+    """Whether it was begun before."""
+
+
 class LockShape(TypedDict):
     """What one key opens a chest by."""
 

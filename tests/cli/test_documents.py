@@ -24,6 +24,7 @@ CALLS = {
                  ["secret", "drop", "file:secrets/fog"], ["secret", "make"], ["secret", "vouch", "harbour-keys", "--yes"], ["secret", "vouch", "harbour-keys", "--withdraw"]],
     "init/1": [["init", "services", "--into", "fresh", "--keep-in", "file:secrets"], ["init", "services", "--into", "fresh", "--keep-in", "file:secrets", "--apply"]],
     "tally-edit/1": [["tally", "add", "buoys", "redis://h/2"], ["tally", "set", "tides", "host=h"], ["tally", "rename", "tides", "gauges"], ["tally", "drop", "logbook"]],
+    "rotation/1": [["secret", "rotate", "berths"], ["secret", "rotate", "berths", "-e", "production", "--grace", "1h"]],
     "chest/1": [["chest", "create"], ["chest", "verify"], ["chest", "rekey", "--add-key-file", "ci.key"], ["chest", "export"], ["chest", "rekey", "--keep", "ci=ci.key"]],
     "secrets/1": [["secret", "check"], ["secret", "list", "file:secrets"]],
     "inventory/1": [["sweep", ".", "--inventory"]],

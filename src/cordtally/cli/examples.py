@@ -73,6 +73,7 @@ EXAMPLES = {
     "chest_verify": ("chest verify",),
     "chest_rekey": ("chest rekey --add-key-file ci.key", "chest rekey --keep key=ci.key"),
     "chest_export": ("chest export",),
+    "secret_rotate": ("secret rotate berths", "secret rotate berths -e production --grace 1h"),
     "secret_vouch": ("secret vouch harbour-keys --yes", "secret vouch harbour-keys --withdraw"),
     "secret_make": ("secret make", "secret make --length 40"),
     "pool_size": (

@@ -13,6 +13,7 @@ COMMANDS = {
     "copy": ("secret_copy", "Put a secret of one store into another."),
     "list": ("secret_list", "List what a store, a folder or a file keeps."),
     "drop": ("secret_drop", "Keep a secret no longer."),
+    "rotate": ("secret_rotate", "Give a cord another password, on its server and in its store."),
     "vouch": ("secret_vouch", "Let a command of the tally run that prints a secret."),
     "make": ("secret_make", "Draw a password that needs no escaping anywhere."),
 }
@@ -20,7 +21,8 @@ COMMANDS = {
 
 @click.group("secret", cls=LazyGroup, modules=COMMANDS)
 def command() -> None:
-    """Keep secrets in their stores: env:, envfile:, file:, credential:, exec:, remote:, broker:, ask:.
+    """Keep secrets in their stores: env:, envfile:, file:, credential:, keychain:, chest:, exec:,
+    remote:, broker:, ask:.
 
     A secret is never an argument. Relative paths start from the folder of the nearest tally, or else from this one.
     """

@@ -53,6 +53,7 @@ _REFUSALS = {
     1969: ("the statement took longer than its limit", "give it longer, or a shorter statement"),
     3024: ("the statement took longer than its limit", "give it longer, or a shorter statement"),
 }
+_ACCESS_DENIED = 1045
 _DATABASE_REFUSALS = {
     1049: ("the user is let in, and the database does not exist there", "check its name, or create it"),
     1044: ("the user may not use this database", "GRANT … ON the database TO the user"),
@@ -126,7 +127,7 @@ def cause_of(error: Exception) -> Refusal:
     if code in _DATABASE_REFUSALS:
         return Refusal(*_DATABASE_REFUSALS[code], database=True, code=str(code))
     if code in _REFUSALS:
-        return Refusal(*_REFUSALS[code], code=str(code))
+        return Refusal(*_REFUSALS[code], credentials=code == _ACCESS_DENIED, code=str(code))
     known = f" (error {code})" if code is not None else ""
     hint = "look into the server's log"
     return Refusal(f"the server or the driver refused{known}", hint, code=None if code is None else str(code))

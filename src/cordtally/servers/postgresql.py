@@ -74,6 +74,7 @@ _REFUSALS = (
     (r"Connection refused", "nothing listens there", "start the server, or correct host and port"),
     (r"could not translate host name|Name or service", "no address is known for the host", "check its spelling"),
 )
+_CREDENTIALS = 2  # the first of them are about user and password
 _DATABASE_REFUSALS = (
     (
         r'database ".*" does not exist',
@@ -142,9 +143,9 @@ def cause_of(error: Exception) -> Refusal:
     for pattern, cause, hint in _DATABASE_REFUSALS:
         if re.search(pattern, said):
             return Refusal(cause, hint, database=True, code=state)
-    for pattern, cause, hint in _REFUSALS:
+    for number, (pattern, cause, hint) in enumerate(_REFUSALS):
         if re.search(pattern, said):
-            return Refusal(cause, hint, code=state)
+            return Refusal(cause, hint, credentials=number < _CREDENTIALS, code=state)
     known = f" (SQLSTATE {state})" if state else ""
     cause = f"the server or the driver refused, for a reason that is not known here{known}"
     return Refusal(cause, "look into the server's log", code=state)

@@ -32,6 +32,7 @@ _REFUSALS = {
     "ConnectionError": ("nothing answers there, or the connection was lost", "check host and port, and dial again"),
     "OutOfMemoryError": ("the server has no memory left for what the command writes", "raise maxmemory"),
 }
+_CREDENTIALS = frozenset(["AuthenticationError", "InvalidPassword", "AuthenticationWrongNumberOfArgsError"])
 _LAST_DATABASE = "the server has no database of that number"
 
 
@@ -58,7 +59,11 @@ def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # n
     arguments = arguments_for(cord, DRIVER)
 
     def connect() -> Any:  # noqa: ANN401
-        client = _module().Redis(**{**arguments, "single_connection_client": True})
+        from redis.backoff import NoBackoff
+        from redis.retry import Retry
+
+        once = Retry(NoBackoff(), 0)  # a password that is refused is refused three times more by redis-py's own
+        client = _module().Redis(**{"retry": once, **arguments, "single_connection_client": True})
         client.ping()
         return client
 
@@ -81,7 +86,7 @@ def cause_of(error: Exception) -> Refusal:
         return Refusal(_LAST_DATABASE, "databases are numbered from 0, to 15 by default", database=True)
     for kind in type(error).__mro__:
         if kind.__name__ in _REFUSALS:
-            return Refusal(*_REFUSALS[kind.__name__])
+            return Refusal(*_REFUSALS[kind.__name__], credentials=kind.__name__ in _CREDENTIALS)
     return Refusal("the server refused the command", "try it in redis-cli")
 
 

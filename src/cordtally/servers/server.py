@@ -17,13 +17,17 @@ Session = Any
 class Refusal(Exception):
     """A server, or its driver, refused; ``cause`` and ``hint`` are our own words, and quote nothing that it said.
 
-    ``database`` says that the log-in itself held, and the database did not; ``code`` is the server's own number for it,
-    where the driver hands it on: an SQLSTATE, or MySQL's error.
+    ``database`` says that the log-in itself held, and the database did not; ``credentials`` that it is user and
+    password that the server does not accept; ``code`` is the server's own number for it, where the driver hands it on:
+    an SQLSTATE, or MySQL's error.
     """
 
-    def __init__(self, cause: str, hint: str, *, database: bool = False, code: str | None = None) -> None:
+    def __init__(
+        self, cause: str, hint: str, *, database: bool = False, credentials: bool = False, code: str | None = None
+    ) -> None:
         super().__init__(cause)
-        self.cause, self.hint, self.database, self.code = cause, hint, database, code
+        self.cause, self.hint, self.code = cause, hint, code
+        self.database, self.credentials = database, credentials
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -64,7 +64,9 @@ def assemble(file: TallyFile, local: TallyFile | None) -> Tally:
         raise file.problem("cords", clash[1], message)
     accepts = {name: _accept(file, name, fields) for name, fields in _tables(file, "accepts").items()}
     file = replace(file, path=file.path.resolve())
-    return Tally(file, local, cords, environments, _tables(file, "services"), accepts)
+    rotations = _tables(file, "rotations")
+    file.check_keys("rotations", rotations, cords, "cord")
+    return Tally(file, local, cords, environments, _tables(file, "services"), accepts, rotations)
 
 
 def _tables(file: TallyFile, kind: str) -> dict[str, Fields]:

@@ -94,6 +94,12 @@ BROKER: Table = {
     **{name: REMOTE[name] for name in ("headers", "header", "scheme", "token", "ca", "time_limit", "attempts")},
 }
 
+ROTATION: Table = {
+    "users": Key("texts", "The two users who take turns, the one in use among them."),
+    "rest": Key("time", "How long the one who was left is not touched; 1h if absent."),
+    "by": Key("text", "The cord of an administrator who may change the password; the user itself if absent."),
+}
+
 NAMED: Mapping[str, Table] = {
     "cords": CORD,
     "environments": CORD,  # a table of tables of them, by environment and cord
@@ -102,6 +108,7 @@ NAMED: Mapping[str, Table] = {
     "commands": COMMAND,
     "remotes": REMOTE,
     "brokers": BROKER,
+    "rotations": ROTATION,
 }
 ABOUT: Mapping[str, str] = {
     "tally": "The version of the format.",
@@ -112,6 +119,7 @@ ABOUT: Mapping[str, str] = {
     "accepts": "What a sweep may find, each with a reason.",
     "commands": "Programs that exec: locators name.",
     "remotes": "Services that remote: locators name.",
+    "rotations": "How the passwords of cords are rotated, by the cord's name.",
     "brokers": "Services that issue short-lived tokens, which broker: locators name.",
 }
 LOCAL = ("tally", "cords", "environments", "commands", "remotes", "brokers")

@@ -96,6 +96,7 @@ class Tally:
     environments: Mapping[str, Mapping[str, Fields]]
     services: Mapping[str, Fields] = dataclasses.field(default_factory=dict)
     accepts: Mapping[str, Accept] = dataclasses.field(default_factory=dict)
+    rotations: Mapping[str, Fields] = dataclasses.field(default_factory=dict)
 
     def __repr__(self) -> str:
         return f"<Tally: {', '.join(self.cords) or 'no cords'} of {self.path}>"
