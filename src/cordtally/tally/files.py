@@ -24,6 +24,7 @@ class TallyFile:
     path: Path
     source: str = field(repr=False)
     raw: Mapping[str, object] = field(repr=False)
+    data: bytes = field(default=b"", repr=False, compare=False)
 
     def line(self, table: str, key: str) -> int | None:
         """The line, from 1, of a key of a table; of the table itself where the key is empty."""
@@ -109,7 +110,7 @@ def read_file(place: Path) -> TallyFile:
     if len(data) > _LARGEST:
         raise TallyError(f"{place}: is larger than {_LARGEST >> 20} MiB", path=place)
     try:
-        return TallyFile(place, source, tomllib.loads(source))
+        return TallyFile(place, source, tomllib.loads(source), data)
     except RecursionError:
         raise TallyError(f"{place}: is not TOML: it is nested too deep", path=place) from None
     except ValueError as error:  # a number of too many digits is one, beside tomllib's own

@@ -26,10 +26,10 @@ from __future__ import annotations
 
 import dataclasses
 import os
-from collections.abc import Mapping
+from collections.abc import AsyncIterator, Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from ..catalog import find_nearest, load_driver, load_engine, load_index
 from ..composing import compose, parse_locator
@@ -40,6 +40,11 @@ from .files import TallyFile
 from .layers import FieldOrigin, Layer, Merged, lay_over
 from .texts import read_text
 from .variables import read_variables
+
+if TYPE_CHECKING:
+    import asyncio
+
+    from .watching import TallyChange, Watching
 
 Fields = Mapping[str, object]
 _OF_SERVERS = frozenset(["host", "hosts", "port", "service", "login", "realm", "tls", "ca", "certificate", "key"])
@@ -144,6 +149,38 @@ class Tally:
             When one of its fields cannot be meant; the message names file, table and field.
         """
         return self.resolve(name, environment=environment, environ=environ, **fields).cord
+
+    def watch(self, callback: Callable[[TallyChange], None]) -> Watching:
+        """Watch the files in a thread: whenever they change, they are read, and ``callback`` is told what changed.
+
+        A broken edit is handed over as a problem, with the tally as it was before. The callback is called in that
+        thread, one change after the other.
+
+        Returns
+        -------
+        Watching
+            It has the ``tally`` as it is, and ends by ``stop()``, or as a context manager.
+
+        Raises
+        ------
+        MissingExtra
+            When watchfiles is not installed.
+        """
+        from .watching import Watching
+
+        return Watching(self, callback)
+
+    def watch_async(self, stop: asyncio.Event | None = None) -> AsyncIterator[TallyChange]:
+        """Watch the files from a loop: ``async for change in tally.watch_async()``.
+
+        Raises
+        ------
+        MissingExtra
+            When watchfiles is not installed.
+        """
+        from .watching import watch_async
+
+        return watch_async(self, stop)
 
     def resolve(
         self,
