@@ -10,6 +10,8 @@ import redis
 import sqlalchemy
 
 import cordtally as ct
+from cordtally.secrets import Surroundings, put
+from cordtally.standins import Authority, TokenBroker
 
 from ..servers import ADMIN_PASSWORD
 
@@ -26,7 +28,7 @@ def gauge(postgresql, tmp_path):
     master = {"host": "127.0.0.1", "port": postgresql.port, "user": "harbour_master", "password": ADMIN_PASSWORD, "dbname": "postgres"}
 
     def change(password):
-        ct.secrets.put("file:secrets/tides", password, ct.secrets.Surroundings(folder=tmp_path))
+        put("file:secrets/tides", password, Surroundings(folder=tmp_path))
         with psycopg.connect(**master, autocommit=True) as server:
             server.execute(f"ALTER ROLE fresh_writer PASSWORD {psycopg.sql.quote(password)}")
             server.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE usename = 'fresh_writer'")
@@ -77,6 +79,47 @@ def test_asyncpg_s_pool(gauge):
                 assert await pool.fetchval("SELECT current_user") == "fresh_writer"
 
     asyncio.run(used())
+
+
+def test_tokens_expire_and_the_pools_live_on(postgresql, tmp_path):
+    """Each token is the password of a role that the broker says is good for two seconds, and the server lets in a little longer: no machine is too slow."""
+    master = {"host": "127.0.0.1", "port": postgresql.port, "user": "harbour_master", "password": ADMIN_PASSWORD, "dbname": "postgres"}
+    roles = []
+
+    def issued(user, token):
+        roles.append(f"{user}_{len(roles)}")
+        with psycopg.connect(**master, autocommit=True) as server:
+            server.execute(f"DROP ROLE IF EXISTS {roles[-1]}")
+            server.execute(f"DO $$ BEGIN EXECUTE format('CREATE ROLE {roles[-1]} LOGIN PASSWORD %L VALID UNTIL %L', '{token}', now() + interval '20 s'); END $$")
+        return roles[-1]
+
+    authority = Authority()
+    authority.write(tmp_path / "ca.pem")
+    with TokenBroker(authority, life=2.0, issued=issued) as broker:
+        (tmp_path / "token").write_text(broker.token)
+        table = broker.tally("harbour", "ca.pem", "file:token").replace('"{user}"', '"gauge"')
+        cord_text = f'host = "127.0.0.1"\nport = {postgresql.port}\ndatabase = "postgres"\nuser = "broker:harbour#user"\npassword = "broker:harbour"\n'
+        (tmp_path / "tally.toml").write_text(f'tally = 1\n[cords.tides]\nengine = "postgresql"\n{cord_text}{table}')
+        cord = ct.load(tmp_path).cord("tides")
+        engine = sqlalchemy.create_engine("postgresql+psycopg://", creator=cord.opener("psycopg"))
+        seen = set()
+        while len(seen) < 3:
+            with engine.connect() as connection:
+                seen.add(connection.exec_driver_sql("SELECT current_user").scalar())
+                connection.invalidate()
+        engine.dispose()
+
+        async def used():
+            async with asyncpg.create_pool(connect=lambda *_, **__: cord.async_opener("asyncpg")(), min_size=1, max_size=2) as pool:
+                while len(seen) < 5:
+                    await pool.expire_connections()
+                    seen.add(await pool.fetchval("SELECT current_user"))
+
+        asyncio.run(used())
+    assert seen <= set(roles)
+    with psycopg.connect(**master, autocommit=True) as server:
+        for role in roles:
+            server.execute(f"DROP ROLE {role}")
 
 
 def test_pymysql_under_sqlalchemy(mariadb, monkeypatch):

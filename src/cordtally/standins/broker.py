@@ -15,13 +15,18 @@ class TokenBroker(StandIn):
 
     ``life`` is how long it is valid, in seconds, ``pause`` how long it takes to issue one, ``states`` what the answer
     says of its end: ``expires_in``, ``expires_at`` (RFC 3339), ``epoch`` or ``nothing``; ``skew`` is by how much the
-    broker's clock is ahead. ``issued`` is called with user and token before the answer goes out.
+    broker's clock is ahead. ``issued`` is called with user and token before the answer goes out, and gives the user
+    that the token is for, if that is another one.
     """
 
     path = "/issue"
 
     def __init__(
-        self, *arguments: object, life: float = 900.0, issued: Callable[[str, str], None] | None = None, **more: object
+        self,
+        *arguments: object,
+        life: float = 900.0,
+        issued: Callable[[str, str], str | None] | None = None,
+        **more: object,
     ) -> None:
         super().__init__(*arguments, **more)  # type: ignore[arg-type]
         self.life, self.pause, self.states, self.skew = life, 0.0, "expires_in", 0.0
@@ -45,7 +50,7 @@ class TokenBroker(StandIn):
         user = document.get("user", "") if isinstance(document, dict) else ""
         token = f"not-a-real-token-{count}"
         if self._issued is not None:
-            self._issued(str(user), token)
+            user = self._issued(str(user), token) or user
         now = time.time() + self.skew
         end: dict[str, dict[str, object]] = {
             "expires_in": {"expires_in": self.life},
