@@ -313,6 +313,8 @@ class LiftShape(TypedDict):
     """The variables file, or the folder of files."""
     in_files: bool
     """Whether each secret has a file of its own."""
+    locators: dict[str, str]
+    """By name, where another store keeps them."""
     tracked: bool
     """Whether git tracks what the secrets are kept in."""
     names: list[str]

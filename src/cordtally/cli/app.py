@@ -143,9 +143,18 @@ def _masked(message: str, arguments: Sequence[str]) -> str:
     for argument in arguments:
         for given in {argument, argument.partition("=")[2], argument.removeprefix("@")}:
             for text in {given, os.path.normpath(given) if given else "", repr(given)[1:-1]}:
-                if len(text) > 3 and not is_harmless(text) and _NAMED.fullmatch(text) is None:
+                if len(text) > 3 and not is_harmless(text) and not _is_name(text):
                     message = message.replace(text, MASK)
     return message
+
+
+def _is_name(text: str) -> bool:
+    """Whether it is a cord's name, or a locator, which says where a secret is kept and not what it is."""
+    if _NAMED.fullmatch(text) is not None:
+        return True
+    from ..composing import looks_like_locator
+
+    return looks_like_locator(text) and "//" not in text and "@" not in text
 
 
 def _without_input(message: str) -> str:

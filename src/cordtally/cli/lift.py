@@ -26,7 +26,8 @@ _WITH_LINE = re.compile(r"(?P<path>.+):(?P<line>[1-9]\d{0,8})")
     default="env:",
     show_default=True,
     metavar="STORE",
-    help="env: or env:NAME, a variable; file: or file:FOLDER, a file for each, in secrets/ if none is named.",
+    help="env: or env:NAME, a variable; file: or file:FOLDER, a file for each, in secrets/ if none is named; chest:, "
+    "keychain:SERVICE, remote:NAME/PATH, envfile:PATH.",
 )
 @click.option(
     "--variables", metavar="FILE", type=click.Path(path_type=Path), help="The variables file. [default: .env]"
@@ -75,8 +76,14 @@ def command(
 def _store(into: str, path: Path, variables: Path | None) -> dict[str, Any]:
     """Where secrets go, as the library is told it."""
     store, colon, rest = into.partition(":")
-    if not colon or store not in {"env", "file"}:
-        raise FieldError(f"{store!r} is no store for this: --into env:, env:NAME, file: or file:FOLDER")
+    if not colon:
+        raise FieldError(
+            f"{store!r} is no store for this: --into env:, env:NAME, file:, file:FOLDER, chest: and others"
+        )
+    if store not in {"env", "file"}:
+        if variables is not None:
+            raise click.UsageError("--variables is for --into env:")
+        return {"store": into}
     if store == "env":
         return {"name": rest or None, "variables": variables}
     if variables is not None:
@@ -130,6 +137,9 @@ def _print(plan: Lift, kept: Path | None) -> None:
 
 def _what_is_left(plan: Lift) -> str:
     names = ", ".join(plan.values)
+    if plan.store is not None:
+        options = " ".join(f"--secret {name}={locator}" for name, locator in plan.places.items())
+        return f"whoever runs the programs has to set {names}: cordtally with {options} -- PROGRAM"
     if plan.in_files:
         return f"whoever runs the programs has to bring {names} along, in {plan.shown(plan.kept_in)}/"
     return f"whoever runs the programs has to set {names}: they do not read {plan.kept_in.name} by themselves"

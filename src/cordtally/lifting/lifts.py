@@ -11,14 +11,15 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from ..config import declared_in
-from ..errors import CordTallyError, FieldError
+from ..errors import CordTallyError, FieldError, TallyError
 from ..sweeping import SECRETS, Hit, public_folder, sweep, sweep_text
 from ..syntax import Slot, Source, Splice, Tree, format_of, language_facts, parse_text
 from ..syntax.literals import Literal, Piece, Program
+from ..tally import find_tally
 from .layouts import Reference, edited, place_of, reference_to, same_connections
 from .plans import Lift, Moved, Refused
 from .programs import default_at, look_up_splices, rewritable
-from .stores import Files, Keeper, Variables, below, refuse_sight
+from .stores import Elsewhere, Files, Keeper, Variables, below, refuse_sight
 
 _IN_BROWSERS = frozenset(["javascript", "typescript"])
 _KEEPERS = frozenset(["variables", "r-variables", "passwords"])
@@ -33,6 +34,7 @@ def lift(
     name: str | None = None,
     variables: str | Path | None = None,
     files: str | Path | None = None,
+    store: str | None = None,
 ) -> Lift:
     """Plan how secrets move out of programs and config files.
 
@@ -49,6 +51,9 @@ def lift(
     files : str or Path, optional
         A folder in which each secret gets a file of its own, instead of a variable. One of the project is found from
         the programs' own folders, another by its path.
+    store : str, optional
+        Another store: ``chest:``, ``keychain:SERVICE``, ``remote:NAME/PATH`` or ``envfile:PATH``. A variable is looked
+        up then, which ``cordtally with --secret`` brings.
 
     Returns
     -------
@@ -75,15 +80,18 @@ def lift(
             hits.setdefault(file, []).append(hit)
     if name is not None and (not _NAME.fullmatch(name) or sum(map(len, hits.values())) > 1):
         raise FieldError(f"{name!r} is no name of one variable: capitals, digits and underscores, for one secret")
-    if variables is not None and files is not None:
-        raise FieldError("secrets go into variables or into files, not both")
-    keeper: Keeper = (
-        Variables(Path(variables or folder / ".env").resolve(), folder)
-        if files is None
-        else Files(Path(files).resolve(), folder)
-    )
+    if sum(one is not None for one in (variables, files, store)) > 1:
+        raise FieldError("secrets go into variables, into files or into another store: into one of them")
+    keeper: Keeper
+    if store is not None:
+        keeper = Elsewhere(store, _tally_folder(folder))
+    elif files is not None:
+        keeper = Files(Path(files).resolve(), folder)
+    else:
+        keeper = Variables(Path(variables or folder / ".env").resolve(), folder)
     plan = Lift(folder, keeper.place, in_files=files is not None)
-    refuse_sight(plan, keeper)
+    if store is None:
+        refuse_sight(plan, keeper)
     planner = _Planner(plan, keeper, name)
     for file, of_file in hits.items():
         planner.file(file, of_file)
@@ -93,6 +101,14 @@ def lift(
         keeper.plan(plan)
         _prove(plan)
     return plan
+
+
+def _tally_folder(folder: Path) -> Path:
+    """The folder of the nearest tally, which is where a store's paths start; the project's own without one."""
+    try:
+        return find_tally(folder).parent
+    except TallyError:
+        return folder
 
 
 def project_of(path: Path) -> Path:

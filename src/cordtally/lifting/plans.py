@@ -10,7 +10,8 @@ from pathlib import Path
 from typing import NamedTuple
 
 from ..errors import FieldError
-from ..model import MASK
+from ..model import MASK, Locator, Secret
+from ..secrets import drop, put_together
 from ..sweeping import SECRETS, Hit
 from ..syntax import write_whole
 from .undoing import keep
@@ -39,7 +40,8 @@ class Refused(NamedTuple):
 class Lift:
     """The edits of all files, from what was read to what will be written; nothing is written before `apply`.
 
-    ``kept_in`` is the variables file, or the folder in which each secret has a file of its own (``in_files``).
+    ``kept_in`` is the variables file, or the folder in which each secret has a file of its own (``in_files``). Where
+    they go into another ``store``, ``places`` says where by name, and ``puts`` has those that it does not keep yet.
     """
 
     folder: Path
@@ -53,6 +55,9 @@ class Lift:
     values: dict[str, str] = field(default_factory=dict, repr=False)
     hidden: set[str] = field(default_factory=set, repr=False)
     modes: dict[Path, int] = field(default_factory=dict, repr=False)
+    store: str | None = None
+    places: dict[str, Locator] = field(default_factory=dict)
+    puts: dict[Locator, Secret] = field(default_factory=dict, repr=False)
 
     def shown(self, path: Path) -> str:
         """Give a path as it is shown: from the project's folder on."""
@@ -63,7 +68,8 @@ class Lift:
         return {
             "schema": "cordtally/lift/1",
             "folder": str(self.folder),
-            "kept_in": str(self.kept_in),
+            "kept_in": self.store or str(self.kept_in),
+            "locators": {name: str(locator) for name, locator in self.places.items()},
             "in_files": self.in_files,
             "tracked": self.tracked,
             "names": list(self.values),
@@ -112,10 +118,12 @@ class Lift:
         self.modes[path] = mode
 
     def apply(self) -> Path:
-        """Write all files, and give the undo file.
+        """Put the secrets into their store, write all files, and give the undo file.
 
         Raises
         ------
+        LocatorError
+            When the store does not take a secret: nothing is written then.
         FieldError
             Where a file was edited meanwhile: nothing is written then.
         OSError
@@ -124,7 +132,9 @@ class Lift:
         for path, data in self.before.items():
             if (path.read_bytes() if path.exists() else None) != data:
                 raise FieldError(f"{path} has changed meanwhile: nothing was written", path=path)
-        kept, written = keep(self.before, self.after), list[Path]()
+        if self.puts:
+            put_together(self.puts)
+        kept, written = keep(self.before, self.after, self.puts), list[Path]()
         try:
             for path, data in self.after.items():
                 if data is None:
@@ -140,6 +150,8 @@ class Lift:
                     path.unlink()
                 else:
                     write_whole(path, old)
+            for locator in self.puts:
+                drop(locator)
             kept.unlink()
             raise
         return kept

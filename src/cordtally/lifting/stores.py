@@ -1,19 +1,24 @@
-"""Where lifted secrets are kept: in a variables file, or each in a file of its own in one folder.
+"""Where lifted secrets are kept: in a variables file, each in a file of its own in one folder, or in another store.
 
-Neither is for version control, and neither may stand where a web server shows it.
+What lies in files is not for version control, and may not stand where a web server shows it.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 from pathlib import Path
 from typing import Protocol
 
-from ..errors import FieldError
+from ..composing import parse_locator
+from ..errors import FieldError, LocatorError
 from ..lines import DIALECTS, encode_value, read_lines
+from ..model import Locator, Secret
+from ..secrets import fetch, refuse_unwritable
 from ..secrets.variables_files import with_variable
 from ..sweeping import is_tracked, public_folder
 from ..syntax.ignoring import parse_rules
+from ..tally import FILE_NAME, load
 from .plans import PRIVATE, Lift
 
 _VARIABLES = DIALECTS["variables"]
@@ -115,6 +120,71 @@ class Files:
                 plan.edit(place, data, mode=PRIVATE)
         if self.inside:
             _ignore(plan, self.place)
+
+
+class Elsewhere:
+    """A store that programs do not read by themselves: the secret goes there, and a variable is looked up.
+
+    ``cordtally with --secret`` brings one to the other.
+    """
+
+    key = "env"
+    inside = False
+
+    def __init__(self, store: str, folder: Path) -> None:
+        self.place, self.store = folder, store
+        self.tally = load(folder) if (folder / FILE_NAME).is_file() else None
+        self.locator("NAME")
+
+    def locator(self, name: str) -> Locator:
+        """Give the place of a secret.
+
+        Raises
+        ------
+        FieldError
+            When there is no such store, or none that can be written.
+        """
+        scheme, _, rest = self.store.partition(":")
+        forms = {
+            "chest": f"{rest}{name}",
+            "keychain": f"{rest or self.place.name}/{name}",
+            "remote": f"{rest}#{name}",
+            "envfile": f"{rest}#{name}",
+        }
+        if scheme not in forms:
+            raise FieldError(
+                f"{scheme!r} is no store for this; there are env:, file:, {', '.join(f'{one}:' for one in forms)}"
+            )
+        locator = parse_locator(f"{scheme}:{forms[scheme]}")
+        return replace(locator, base=str(self.place)) if self.tally is None else self.tally.based(locator)
+
+    def refuse(self, value: str) -> None:
+        """Refuse nothing: the store does it, when it is asked."""
+
+    def named(self, variable: str) -> str:
+        """Give the name as it is."""
+        return variable
+
+    def plan(self, plan: Lift) -> None:
+        """Add what the store is to keep.
+
+        Raises
+        ------
+        FieldError
+            Where it has another secret of that name.
+        """
+        plan.store = self.store
+        for name, value in plan.values.items():
+            locator = plan.places[name] = self.locator(name)
+            refuse_unwritable(locator)
+            try:
+                there = fetch(locator).unmask()
+            except LocatorError:
+                there = None
+            if there not in {None, value}:
+                raise FieldError(f"{locator} has another secret: give this one a name of its own")
+            if there is None:
+                plan.puts[locator] = Secret(value)
 
 
 def refuse_sight(plan: Lift, keeper: Keeper) -> None:

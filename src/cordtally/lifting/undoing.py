@@ -8,12 +8,17 @@ import json
 import os
 import tempfile
 import time
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 
-from ..errors import FieldError
+from ..composing import parse_locator
+from ..errors import FieldError, LocatorError
+from ..model import Locator
+from ..secrets import drop
 from ..syntax import write_whole
+from ..tally import FILE_NAME, load
 
 _SCHEMA = "cordtally/undo/1"
 
@@ -27,8 +32,10 @@ def undo_folder() -> Path:
     return Path.home() / ".local" / "state" / "cordtally" / "undo"
 
 
-def keep(before: Mapping[Path, bytes | None], after: Mapping[Path, bytes | None]) -> Path:
+def keep(before: Mapping[Path, bytes | None], after: Mapping[Path, bytes | None], puts: Iterable[Locator] = ()) -> Path:
     """Write an undo file, mode 0600: each file as it was (None where there was none), and what was made of it.
+
+    ``puts`` are the places in a store that got a secret.
 
     Raises
     ------
@@ -48,7 +55,8 @@ def keep(before: Mapping[Path, bytes | None], after: Mapping[Path, bytes | None]
     folders = sorted({str(path.parent.resolve()) for path in before if not path.parent.exists()})
     handle, name = tempfile.mkstemp(dir=folder, prefix=f"{time.strftime('%Y%m%d-%H%M%S')}-", suffix=".json")
     with os.fdopen(handle, "w", encoding="utf-8") as stream:
-        json.dump({"schema": _SCHEMA, "files": files, "folders": folders}, stream)
+        kept = [[str(locator), locator.base] for locator in puts]
+        json.dump({"schema": _SCHEMA, "files": files, "folders": folders, "kept": kept}, stream)
     return Path(name)
 
 
@@ -68,6 +76,7 @@ def undo(place: str | Path) -> list[Path]:
         files = [(Path(one["path"]), one["before"], one["after"]) for one in kept["files"]]
         known = kept["schema"] == _SCHEMA
         folders = [Path(one) for one in kept["folders"]]
+        puts = [(str(text), str(base)) for text, base in kept.get("kept", [])]
     except (ValueError, KeyError, TypeError):
         known = False
     if not known:
@@ -84,8 +93,18 @@ def undo(place: str | Path) -> list[Path]:
     for folder in folders:
         with suppress(OSError):  # it is not empty
             folder.rmdir()
+    for text, base in puts:
+        with suppress(LocatorError):  # somebody has dropped it
+            drop(_located(text, Path(base)))
     place.unlink()
     return [path for path, _, _ in files]
+
+
+def _located(text: str, base: Path) -> Locator:
+    """A locator as its tally reads it, if there is one."""
+    if (base / FILE_NAME).is_file():
+        return load(base).locator(text)
+    return replace(parse_locator(text), base=str(base))
 
 
 def _digest(data: bytes | None) -> str | None:

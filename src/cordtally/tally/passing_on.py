@@ -13,7 +13,7 @@ from ..catalog import find_nearest, load_driver, load_index
 from ..errors import FieldError
 from ..exchange import write
 from ..model import Cord, Locator, Secret
-from ..secrets import Surroundings, environment_for, text_for
+from ..secrets import Surroundings, environment_for, fetch, text_for
 from .tally import Resolved
 
 _NAME = re.compile(r"[A-Za-z_]\w*", re.ASCII)
@@ -26,6 +26,7 @@ def variables_of(
     surroundings: Surroundings | None = None,
     *,
     over: bool = False,
+    secrets: Mapping[str, Locator] | None = None,
 ) -> dict[str, str]:
     """Give the variables that stand for some cords.
 
@@ -43,6 +44,8 @@ def variables_of(
         How secrets are fetched.
     over : bool
         Whether a variable of ``environ`` may be replaced.
+    secrets : mapping, optional
+        Variables that stand for a secret by itself, and where it is kept.
 
     Raises
     ------
@@ -53,16 +56,18 @@ def variables_of(
     """
     plans = [(one, form) for one in cords for form in (list(forms) or [_usual(one)])]
     owner: dict[str, str] = {}
-    for one, form in plans:
-        for name in _names(one, form):
-            if name in owner:
-                raise FieldError(f"{name} would stand for {owner[name]} and {one.title}: start it with one of them")
-            if name in environ and not over:
-                raise FieldError(f"{name} is set already: --over replaces it, and unset {name} clears it")
-            owner[name] = one.title
+    names = [(one.title, name) for one, form in plans for name in _names(one, form)]
+    for title, name in [*names, *((str(locator), _variable(name)) for name, locator in (secrets or {}).items())]:
+        if name in owner:
+            raise FieldError(f"{name} would stand for {owner[name]} and {title}: start it with one of them")
+        if name in environ and not over:
+            raise FieldError(f"{name} is set already: --over replaces it, and unset {name} clears it")
+        owner[name] = title
     made: dict[str, str] = {}
     for one, form in plans:
         made |= _values(one, form, surroundings)
+    for name, locator in (secrets or {}).items():
+        made[name] = fetch(locator, surroundings).unmask()
     return made
 
 
