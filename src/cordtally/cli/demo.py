@@ -33,6 +33,10 @@ def command(keep: Path | None) -> int:
             screen.say(step.sentence, "bold cyan")
             screen.say(f"$ cordtally {step.shown}", "bold", whole=True)
             sys.stdout.flush()
+            if step.lacks:
+                screen.say("(left out: it needs pip install 'cordtally[secrets,redis]')", "dim")
+                screen.say()
+                continue
             status = tour.run(step)
             if status != step.status:
                 failed += 1

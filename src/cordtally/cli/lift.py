@@ -129,7 +129,9 @@ def _print(plan: Lift, kept: Path | None) -> None:
     if kept is None:
         screen.say("nothing is written yet: --apply writes it", "dim")
         return
-    screen.say(f"{len(plan.after)} files are written; cordtally lift --undo {kept} puts them back", "green")
+    count = len(plan.after)
+    written = "1 file is written" if count == 1 else f"{count} files are written"
+    screen.say(f"{written}; cordtally lift --undo {kept} puts back what was", "green", hang=2)
     if plan.values:
         screen.say(_what_is_left(plan), hang=4)
     screen.say("what was committed stays in the history: change each secret at its server, too", "yellow", hang=4)

@@ -7,7 +7,6 @@ from pathlib import Path
 
 import click
 
-from ..model import Duration
 from ..tally import load
 from ..tally.checking import CheckedSecret, check_secrets
 from .inputs import json_option, surroundings
@@ -16,6 +15,7 @@ from .output import print_json
 from .screen import Screen
 
 _DAY = 86400.0
+_SPANS = ((_DAY, "days"), (3600.0, "h"), (60.0, "min"), (1.0, "s"))
 
 
 @click.command("check")
@@ -54,7 +54,7 @@ def _print(found: list[CheckedSecret]) -> None:
         for one in found
     ]
     heads = ("locator", "secret", "changed", *(("ends",) if ends else ()), "cords")
-    screen.table(rows, heads=heads, whole=(0, 1))
+    screen.table(rows, heads=heads, whole=(0, 1, 3) if ends else (0, 1))
     for one in found:
         if one.problem is not None:
             screen.say(f"{one.locator}: {one.problem}", _style(one), hang=4)
@@ -82,4 +82,6 @@ def _age(one: CheckedSecret) -> str:
 def _end(one: CheckedSecret) -> str:
     if one.told is None or one.told.expires is None:
         return "–"
-    return f"in {Duration.of(max(0, round(one.told.expires - time.time()))).rough()}"
+    left = max(0.0, one.told.expires - time.time())
+    size, unit = next((size, unit) for size, unit in _SPANS if left >= 2 * size or size == 1)
+    return f"in {left / size:,.0f} {unit}"

@@ -7,5 +7,6 @@ They keep everything in memory and are no place for a real secret. No other part
 from .authority import Authority
 from .broker import TokenBroker
 from .keeper import SecretKeeper
+from .users import RedisUsers
 
-__all__ = ["Authority", "SecretKeeper", "TokenBroker"]
+__all__ = ["Authority", "RedisUsers", "SecretKeeper", "TokenBroker"]
