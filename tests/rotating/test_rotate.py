@@ -228,6 +228,7 @@ def test_while_two_users_take_turns_and_rotations_are_killed_no_client_is_refuse
     for one in clients:
         one.start()
     users = set()
+    time.sleep(1.1)  # what is kept has just been put there
     try:
         with killer(tmp_path, engine, Mode.ALTERNATE) as kill_at:
             for step in (6, 8, 9, 12):
