@@ -27,9 +27,11 @@ def parse_locator(text: str) -> Locator:
         put in the wrong place.
     """
     match = _FORM.fullmatch(text)
-    known = ", ".join(store.example for store in load_stores().values())
+    known = ", ".join(f"{scheme}:" for scheme in load_stores())
     if match is None:
-        raise FieldError(f"a locator begins with the scheme of a store, and this text has none; locators: {known}")
+        raise FieldError(
+            f"a locator begins with the scheme of a store, like env:NAME, and this text has none of {known}"
+        )
     if not is_store(match[1]):
-        raise FieldError(f"what stands before the colon is the scheme of no store; locators: {known}")
+        raise FieldError(f"what stands before the colon is the scheme of no store; there are {known}")
     return Locator(match[1], match[2])

@@ -65,7 +65,7 @@ def _checked(locator: Locator, cords: tuple[str, ...], around: Surroundings) -> 
         secret = fetch(locator, around)
         told = describe(locator, around)
     except CordTallyError as error:
-        problem = str(error).partition("\n")[0]
+        problem = str(error).partition("\n")[0].removeprefix(f"{locator.scheme}: ")
         return CheckedSecret(locator=str(locator), cords=cords, known=False, problem=problem)
     if not secret.unmask():
         return CheckedSecret(locator=str(locator), cords=cords, known=True, told=told, problem="it is empty")
