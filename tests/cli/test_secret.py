@@ -2,6 +2,7 @@
 
 import io
 import re
+import subprocess
 import sys
 
 import pexpect
@@ -29,6 +30,10 @@ def test_a_secret_from_standard_input_to_a_connection(cli, harbour, monkeypatch)
     assert (status, "others on this machine may read it" in out, SECRET in out) == (1, True, False)
     assert cli("secret", "get", "file:secrets/berths")[1] == "file:secrets/berths has a secret of 14 characters; --unmask prints it\n"
     assert cli("secret", "get", "file:secrets/berths", "--unmask")[1] == f"{SECRET}\n"
+    for command in (["init", "-q"], ["add", "-f", "secrets/berths"]):
+        subprocess.run(["git", *command], cwd=harbour, check=True)
+    status, out, _ = cli("secret", "check", "--fail-on", "risky")
+    assert (status, "git keeps its file" in " ".join(out.split())) == (1, True)
     monkeypatch.chdir(harbour / "services")  # wherever it is called, paths start from the tally
     assert cli("secret", "copy", "file:secrets/berths", "envfile:.env#BERTHS_PASSWORD")[0] == 0
     assert (harbour / ".env").read_text() == f"BERTHS_PASSWORD={SECRET}\n"

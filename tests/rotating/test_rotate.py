@@ -157,7 +157,8 @@ def around(function):
     return call
 for name in ("put", "put_together", "drop", "write_entry", "draw"):
     setattr(module, name, around(getattr(module, name)))
-accounts = module.accounts_of(sys.argv[2])
+from cordtally.servers.accounts import accounts_of
+accounts = accounts_of(sys.argv[2])
 accounts.set_passwords = around(accounts.set_passwords)
 for line in sys.stdin:
     child = os.fork()  # all is imported, and nothing else runs here

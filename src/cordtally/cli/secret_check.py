@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from ..sweeping import is_tracked
 from ..tally import load
 from ..tally.checking import CheckedSecret, check_secrets
 from .inputs import json_option, surroundings
@@ -33,7 +34,7 @@ _SPANS = ((_DAY, "days"), (3600.0, "h"), (60.0, "min"), (1.0, "s"))
 def command(tally_file: Path | None, fail_on: str, as_json: bool) -> int:
     """Say of each locator of the tally whether a secret is there, how old it is, and who else may read it."""
     tally = load(tally_file)
-    found = check_secrets(tally, surroundings(tally.folder))
+    found = check_secrets(tally, surroundings(tally.folder), tracked=is_tracked)
     if as_json:
         print_json({"schema": "cordtally/secrets/1", "secrets": [one.to_dict() for one in found]})
     else:

@@ -7,7 +7,8 @@ import json
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from ..errors import LocatorError, MissingExtra, quoted
+from ..errors import LocatorError, quoted
+from ..secrets.own_folders import state_folder
 from ..syntax import write_whole
 
 _SCHEMA = "cordtally/rotation-journal/1"
@@ -37,12 +38,8 @@ def journal_path(tally: Path, title: str) -> Path:
     MissingExtra
         When platformdirs is not installed.
     """
-    try:
-        from platformdirs import user_state_path
-    except ImportError:
-        raise MissingExtra("platformdirs", "secrets", "the journal of a rotation") from None
     name = hashlib.sha256(f"{tally.resolve()}\n{title}".encode()).hexdigest()[:24]
-    return user_state_path("cordtally", appauthor=False) / "rotations" / f"{name}.json"
+    return state_folder("the journal of a rotation") / "rotations" / f"{name}.json"
 
 
 def read_entry(path: Path) -> Entry | None:

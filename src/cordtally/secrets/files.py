@@ -97,7 +97,8 @@ def described(scheme: str, place: Path) -> Described:
         status = place.stat()
     except OSError as error:
         raise LocatorError(f"{scheme}: {quoted(place)} cannot be read ({_why(error)})", path=place) from None
-    return Described(str(place), status.st_mtime, others_may_read=os.name == "posix" and bool(status.st_mode & 0o044))
+    others = os.name == "posix" and bool(status.st_mode & 0o044)
+    return Described(str(place), status.st_mtime, others_may_read=others, file=str(place))
 
 
 def _why(error: Exception) -> str:

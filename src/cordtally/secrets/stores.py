@@ -42,6 +42,8 @@ class Described(NamedTuple):
     changed: float | None = None
     expires: float | None = None
     others_may_read: bool = False
+    file: str | None = None
+    """The file that holds it in clear."""
 
 
 @runtime_checkable

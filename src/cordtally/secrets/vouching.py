@@ -13,10 +13,11 @@ import os
 import shutil
 from pathlib import Path
 
-from ..errors import LocatorError, MissingExtra, quoted
+from ..errors import LocatorError, quoted
 from ..syntax import write_whole
 from .declarations import Command
 from .locking import locked
+from .own_folders import config_folder
 
 _SCHEMA = "cordtally/vouched/1"
 _LARGEST = 64 << 20
@@ -30,11 +31,7 @@ def vouched_path() -> Path:
     MissingExtra
         When platformdirs is not installed.
     """
-    try:
-        from platformdirs import user_config_path
-    except ImportError:
-        raise MissingExtra("platformdirs", "secrets", "remembering which commands may run") from None
-    return user_config_path("cordtally", appauthor=False) / "vouched.json"
+    return config_folder("remembering which commands may run") / "vouched.json"
 
 
 def is_vouched(command: Command) -> bool:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 
 from ..errors import CordTallyError
 from ..model import Locator
@@ -38,8 +40,19 @@ class CheckedSecret:
         }
 
 
-def check_secrets(tally: Tally, surroundings: Surroundings | None = None) -> list[CheckedSecret]:
+def check_secrets(
+    tally: Tally, surroundings: Surroundings | None = None, *, tracked: Callable[[Path], bool] = lambda _: False
+) -> list[CheckedSecret]:
     """Fetch each secret that a tally names, in each environment, and tell of it.
+
+    Parameters
+    ----------
+    tally : Tally
+        The tally.
+    surroundings : Surroundings, optional
+        How secrets are fetched.
+    tracked : callable
+        Says of a file that holds secrets in clear whether version control keeps it.
 
     Raises
     ------
@@ -55,10 +68,12 @@ def check_secrets(tally: Tally, surroundings: Surroundings | None = None) -> lis
                 for kept in (one.cord.user, one.cord.password):
                     if isinstance(kept, Locator):
                         named.setdefault(kept, []).append(one.title)
-    return [_checked(locator, tuple(cords), around) for locator, cords in named.items()]
+    return [_checked(locator, tuple(cords), around, tracked) for locator, cords in named.items()]
 
 
-def _checked(locator: Locator, cords: tuple[str, ...], around: Surroundings) -> CheckedSecret:
+def _checked(
+    locator: Locator, cords: tuple[str, ...], around: Surroundings, tracked: Callable[[Path], bool]
+) -> CheckedSecret:
     if locator.scheme == "ask":
         return CheckedSecret(locator=str(locator), cords=cords, known=False, told=describe(locator, around))
     try:
@@ -69,5 +84,8 @@ def _checked(locator: Locator, cords: tuple[str, ...], around: Surroundings) -> 
         return CheckedSecret(locator=str(locator), cords=cords, known=False, problem=problem)
     if not secret.unmask():
         return CheckedSecret(locator=str(locator), cords=cords, known=True, told=told, problem="it is empty")
-    risk = "others on this machine may read it: chmod 600" if told.others_may_read else None
+    risks = ["others on this machine may read it: chmod 600"] if told.others_may_read else []
+    if told.file is not None and tracked(Path(told.file)):
+        risks.append("git keeps its file: git rm --cached, then another password")
+    risk = "; ".join(risks) or None
     return CheckedSecret(locator=str(locator), cords=cords, known=True, told=told, problem=risk)

@@ -18,8 +18,9 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from ...errors import LocatorError, MissingExtra, quoted
+from ...errors import LocatorError, quoted
 from ..locking import locked
+from ..own_folders import state_folder
 from ..stores import Surroundings
 from .format import LARGEST_CHEST, Chest, Damaged, Opened, Tampered, WrongKey, open_box, parse, seal
 from .keys import master_of
@@ -190,11 +191,7 @@ def _hint(path: Path) -> str:
 
 
 def _memory() -> Path:
-    try:
-        from platformdirs import user_state_path
-    except ImportError:
-        raise MissingExtra("platformdirs", "secrets", "remembering which chest was seen last") from None
-    return user_state_path("cordtally", appauthor=False) / "chests"
+    return state_folder("remembering which chest was seen last") / "chests"
 
 
 def _seen() -> dict[str, int]:

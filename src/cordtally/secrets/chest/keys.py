@@ -11,8 +11,9 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
-from ...errors import LocatorError, MissingExtra, quoted
+from ...errors import LocatorError, quoted
 from ..files import read_secret
+from ..own_folders import config_folder
 from ..stores import Surroundings
 from .format import Chest, WrongKey, unlock
 
@@ -30,11 +31,7 @@ def own_key_file(number: str) -> Path:
     MissingExtra
         When platformdirs is not installed.
     """
-    try:
-        from platformdirs import user_config_path
-    except ImportError:
-        raise MissingExtra("platformdirs", "secrets", "finding this user's keys") from None
-    return user_config_path("cordtally", appauthor=False) / "keys" / f"{number}.key"
+    return config_folder("finding this user's keys") / "keys" / f"{number}.key"
 
 
 def master_of(chest: Chest, what: str, around: Surroundings) -> bytes:
