@@ -39,6 +39,11 @@ def test_what_is_put_is_got_listed_told_of_and_dropped(locator, tmp_path):
     assert place.stat().st_mode & 0o777 == 0o600
     place.chmod(0o644)
     assert describe(locator, here).others_may_read
+    if os.geteuid() == 0:  # whose it is counts, too
+        place.chmod(0o600)
+        os.chown(place, 1234, 1234)
+        assert describe(locator, here).others_may_read
+        os.chown(place, 0, 0)
     drop(locator, here)
     with pytest.raises(ct.LocatorError, match=r"cannot be read|has no TIDES_PASSWORD"):
         ct.fetch(locator, here)

@@ -57,7 +57,7 @@ class Files:
         return [str(Path(rest) / name) if rest else name for name in found if not name.startswith(".")]
 
     def describe(self, rest: str, around: Surroundings) -> Described:
-        """Tell since when the file is as it is, and whether its mode lets others read it."""
+        """Tell since when the file is as it is, and whether its mode or its owner lets others read it."""
         return described(self.scheme, self.place(rest, around))
 
 
@@ -97,7 +97,8 @@ def described(scheme: str, place: Path) -> Described:
         status = place.stat()
     except OSError as error:
         raise LocatorError(f"{scheme}: {quoted(place)} cannot be read ({_why(error)})", path=place) from None
-    others = os.name == "posix" and bool(status.st_mode & 0o044)
+    # root's own is what orchestrators mount; what belongs to somebody else, that one may read
+    others = os.name == "posix" and (bool(status.st_mode & 0o044) or status.st_uid not in {0, os.geteuid()})
     return Described(str(place), status.st_mtime, others_may_read=others, file=str(place))
 
 

@@ -84,7 +84,7 @@ def _checked(
         return CheckedSecret(locator=str(locator), cords=cords, known=False, problem=problem)
     if not secret.unmask():
         return CheckedSecret(locator=str(locator), cords=cords, known=True, told=told, problem="it is empty")
-    risks = ["others on this machine may read it: chmod 600"] if told.others_may_read else []
+    risks = ["others on this machine may read it: chmod 600, and see whose it is"] if told.others_may_read else []
     if told.file is not None and tracked(Path(told.file)):
         risks.append("git keeps its file: git rm --cached, then another password")
     risk = "; ".join(risks) or None
