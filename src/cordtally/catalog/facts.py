@@ -313,6 +313,8 @@ class Store(Record):
     """A keeper of secrets behind a locator's scheme: what follows the scheme, an example, and what can be done there.
 
     ``asks`` says what fetching costs: ``nothing``, a ``file``, a ``process``, the ``network`` or a ``person``.
+    ``beside`` is put behind the rest of a locator for the secret that comes after it; with ``one_read`` several
+    secrets of one place come out of one read and go in with one write.
     """
 
     scheme: str
@@ -323,3 +325,5 @@ class Store(Record):
     writes: bool = False
     lists: bool = False
     expires: bool = False
+    beside: str = ""
+    one_read: bool = False

@@ -166,6 +166,8 @@ def _rotate(work: Work, entry: Entry | None, length: int, grace: float | None) -
     pending = pending_of(work)
     begun = entry is not None and entry.state == "begun"
     to = entry.to if begun and entry is not None else other_user(work, user) if work.mode is Mode.ALTERNATE else user
+    if pending == current:  # it is the one in use already, whatever became of the journal
+        to = user
     if begun and pending is None and work.mode is Mode.ALTERNATE and to == user:  # all was done but to say so
         return _ended(work, user, to, grace)
     if pending is None:

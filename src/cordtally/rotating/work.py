@@ -7,6 +7,7 @@ from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from ..catalog import load_stores
 from ..deadline import Deadline
 from ..errors import CordTallyError, FieldError, LocatorError, ServerError
 from ..journal import note
@@ -124,8 +125,8 @@ def _check_pair(resolved: Resolved, password: Locator) -> None:
         raise FieldError(
             f'{resolved.title}: two users take turns where the user is kept in the store, too: user = "LOCATOR"'
         )
-    together = user.scheme == password.scheme and user.scheme in {"envfile", "chest", "remote"}
-    if not together or (user.scheme != "chest" and _place(user) != _place(password)):
+    together = user.scheme == password.scheme and load_stores()[user.scheme].one_read
+    if not together or _place(user) != _place(password):
         raise FieldError(
             f"{resolved.title}: user and password are kept in two places, and somebody could read one before and one "
             "after the change: keep both in one file, chest or document"
@@ -133,7 +134,8 @@ def _check_pair(resolved: Resolved, password: Locator) -> None:
 
 
 def _place(locator: Locator) -> str:
-    return locator.rest.partition("#")[0]
+    """The file or document of a locator, which stands before its #; empty where it is the store's usual one."""
+    return locator.rest.rpartition("#")[0]
 
 
 @contextmanager

@@ -51,7 +51,7 @@ class _Kept:
 
     token: Token | None = None
     renewal: Future[Token] | None = None
-    failed: CordTallyError | None = None
+    failed: LocatorError | None = None
     again: float = 0.0
     lock: threading.Lock = field(default_factory=threading.Lock)
 
@@ -169,21 +169,15 @@ def _renew(broker: Broker, kept: _Kept, around: Surroundings) -> None:
     try:
         token = _issued(broker, around)
     except BaseException as error:  # whoever waits is told, whatever it is
-        failed = (
-            error
-            if isinstance(error, CordTallyError)
-            else LocatorError(f"broker: {broker.name}: {type(error).__name__}")
-        )
+        known = isinstance(error, CordTallyError)
+        failed = LocatorError(str(error) if known else f"broker: {broker.name}: {type(error).__name__}")
+        again = now() + _REMEMBERED * random.uniform(1, 1.5)  # spread, so that many programs do not ask at one moment
         with kept.lock:
-            kept.renewal, kept.failed, kept.again = (
-                None,
-                failed,
-                now() + _REMEMBERED * random.uniform(1, 1.5),
-            )  # spreads the load
+            kept.renewal, kept.failed, kept.again = None, failed, again
         valid = kept.token is not None and now() < kept.token.ends
         if valid:
             logging.getLogger("cordtally.secrets").warning("the token is still valid and kept, but: %s", failed)
-        renewal.set_exception(LocatorError(str(failed)))
+        renewal.set_exception(failed)
         return
     with kept.lock:
         kept.token, kept.renewal, kept.failed = token, None, None
@@ -206,7 +200,7 @@ def _issued(broker: Broker, around: Surroundings) -> Token:
     return Token(
         Secret(text_at(told, broker.value, what)),
         user if isinstance(user, str) else "",
-        asked + life * random.uniform(*_RENEWED_AT),  # spreads the load
+        asked + life * random.uniform(*_RENEWED_AT),
         asked + life,
         clock + life,
     )

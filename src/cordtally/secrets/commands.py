@@ -11,6 +11,7 @@ import signal
 import subprocess
 from collections.abc import Mapping, Sequence
 
+from ..deadline import Deadline, NoAnswer
 from ..errors import FieldError, LocatorError
 from .declarations import Command
 from .pointers import check_pointer, parse_json, text_at
@@ -105,22 +106,16 @@ def _printed(command: Command, around: Surroundings) -> str:
 
 
 def _read(process: subprocess.Popen[bytes], command: Command) -> bytes:
-    import threading
-
     assert process.stdout is not None
-    stream, output = process.stdout, list[bytes]()
-    reader = threading.Thread(target=lambda: output.append(stream.read(LARGEST_SECRET + 1)), daemon=True)
-    reader.start()
-    reader.join(command.time_limit)
-    if reader.is_alive():
-        raise LocatorError(f"exec: the command {command.name} did not end within {command.time_limit:g} s")
-    if not output or len(output[0]) > LARGEST_SECRET:
-        raise LocatorError(f"exec: the command {command.name} prints more than {LARGEST_SECRET:,} bytes")
+    stream, deadline = process.stdout, Deadline(command.time_limit)
     try:
-        process.wait(command.time_limit)
-    except subprocess.TimeoutExpired:
+        output = deadline.run(lambda: stream.read(LARGEST_SECRET + 1))
+        if len(output) > LARGEST_SECRET:
+            raise LocatorError(f"exec: the command {command.name} prints more than {LARGEST_SECRET:,} bytes")
+        process.wait(deadline.left)
+    except (NoAnswer, subprocess.TimeoutExpired):
         raise LocatorError(f"exec: the command {command.name} did not end within {command.time_limit:g} s") from None
-    return output[0]
+    return output
 
 
 def _end(process: subprocess.Popen[bytes]) -> None:

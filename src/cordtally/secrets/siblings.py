@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from ..catalog import load_stores
 from ..errors import LocatorError
 from ..model import Locator
-
-_MARK = {"envfile": "_NEXT", "file": ".next", "chest": ".next", "keychain": ".next", "remote": ".next"}
 
 
 def next_to(locator: Locator) -> Locator:
@@ -18,10 +17,11 @@ def next_to(locator: Locator) -> Locator:
     LocatorError
         Where the store keeps none that a program could write.
     """
-    mark = _MARK.get(locator.scheme)
-    if mark is None:
+    stores = load_stores()
+    mark = stores[locator.scheme].beside if locator.scheme in stores else ""
+    if not mark:
         raise LocatorError(
             f"{locator.scheme}: cannot be written from here, or has no place for a second secret: a password that is "
-            f"to be rotated is kept in one of {', '.join(f'{scheme}:' for scheme in _MARK)}"
+            f"to be rotated is kept in one of {', '.join(f'{one}:' for one, store in stores.items() if store.beside)}"
         )
     return replace(locator, rest=f"{locator.rest}{mark}")

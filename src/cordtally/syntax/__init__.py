@@ -7,7 +7,7 @@ from .files import Tree, format_of, open_tree, parse_text
 from .folders import walk, walk_names
 from .languages import comment_sign, language_facts
 from .nodes import Host, Node, Number, Slot, inside, slots
-from .source import Source, Splice, write_whole
+from .source import Source, Splice, settle, write_whole
 
 __all__ = [
     "Host",
@@ -23,6 +23,7 @@ __all__ = [
     "language_facts",
     "open_tree",
     "parse_text",
+    "settle",
     "slots",
     "walk",
     "walk_names",

@@ -141,13 +141,13 @@ def write_whole(path: Path, data: bytes, mode: int | None = None) -> None:
         if kept is not None and hasattr(os, "chown") and (kept.st_uid, kept.st_gid) != (os.geteuid(), os.getegid()):
             _keep_owner(path, name, kept)
         os.replace(name, target)
-        _settle(target.parent)
+        settle(target.parent)
     except BaseException:
         Path(name).unlink(missing_ok=True)
         raise
 
 
-def _settle(folder: Path) -> None:
+def settle(folder: Path) -> None:
     """Bring the folder itself to the disk, without which a crash may undo the renaming."""
     if os.name == "posix":
         handle = os.open(folder, os.O_RDONLY)

@@ -8,10 +8,12 @@ from __future__ import annotations
 
 import re
 import shlex
+import tomllib
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from ..catalog import load_engine
 from ..composing import spread
 from ..config import Declared, declared_below, declared_in
 from ..errors import CordTallyError, TallyError
@@ -157,18 +159,12 @@ def start_tally(
     if not start.names:
         raise TallyError("no connection was found: give a text, a file or a folder, or add one: cordtally compose")
     start.edit.texts[path] = "\n".join([*blocks, *overlays])
-    made = assemble(TallyFile(path, start.text, _loaded(start.text)), None)
+    made = assemble(TallyFile(path, start.text, tomllib.loads(start.text)), None)
     for name in made.names():
         made.resolve(name, environ={})
     start.edit.secrets = {made.based(locator): secret for locator, secret in start.edit.secrets.items()}
     _ignore(start, folder.resolve())
     return start
-
-
-def _loaded(text: str) -> dict[str, object]:
-    import tomllib
-
-    return tomllib.loads(text)
 
 
 def _declared(every: Iterable[Declared], origin: str) -> Iterator[Candidate]:
@@ -182,7 +178,8 @@ def _declared(every: Iterable[Declared], origin: str) -> Iterator[Candidate]:
 def _name(one: Candidate, taken: list[str]) -> str:
     """A name for a cord: its database's, or what it is called there, or its engine's; with a number if it is taken."""
     database = str(one.cord.database or "")
-    for given in (Path(database).stem if one.cord.engine in {"sqlite", "duckdb"} else database, one.called.lower()):
+    file = load_engine(one.cord.engine).embedded
+    for given in (Path(database).stem if file else database, one.called.lower()):
         slug = re.sub(r"[^A-Za-z0-9_-]+", "-", given).strip("-_")
         if _WORD.fullmatch(slug) and slug not in taken:
             return slug

@@ -19,6 +19,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from ...errors import LocatorError, quoted
+from ...syntax import settle
 from ..locking import locked
 from ..own_folders import state_folder
 from ..stores import Surroundings
@@ -141,12 +142,7 @@ def _replace(path: Path, data: bytes) -> None:
     except BaseException:
         new.unlink(missing_ok=True)
         raise
-    if os.name == "posix":
-        folder = os.open(target.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
+    settle(target.parent)
 
 
 def _keep(target: Path, previous: Path) -> None:
