@@ -78,6 +78,8 @@ class FindingShape(TypedDict):
     """A file, a cord, a variable, or "argument 2"."""
     line: NotRequired[int]
     column: NotRequired[int]
+    accepted: NotRequired[str]
+    """Why it may stay."""
 
 
 class ResolvedShape(TypedDict):
@@ -134,6 +136,33 @@ class Findings(TypedDict):
 
     schema: Literal["cordtally/findings/1"]
     findings: list[FindingShape]
+    accepted: NotRequired[list[FindingShape]]
+    """Of files and folders: what stays for a reason."""
+    files: NotRequired[int]
+    not_read: NotRequired[list[str]]
+
+
+class RuleShape(TypedDict):
+    """A rule of vetting."""
+
+    id: str
+    family: str
+    severity: Severity
+    grade: Literal["fixed", "strict", "by-place"]
+    """Whether the severity follows from where the connection leads."""
+    title: str
+    why: str
+    about: str
+    bad: list[str]
+    """Examples that it reports."""
+    good: list[str]
+
+
+class Rules(TypedDict):
+    """vet --rules --json, vet --explain RULE --json."""
+
+    schema: Literal["cordtally/rules/1"]
+    rules: list[RuleShape]
 
 
 class ErrorShape(TypedDict):

@@ -23,7 +23,7 @@ INVOCATIONS = [
     ("vet tides@production", 1, "1 error", ""),
     ("vet {url} --fail-on warning", 1, "1 warning", ""),
     ("vet {url} --fail-on never", 0, "1 warning", ""),
-    ("vet services/tide-gauge/settings.py --quiet", 1, "placeholder-left  services/tide-gauge/settings.py:7:39", ""),
+    ("vet services/tide-gauge/settings.py --quiet", 1, "services/tide-gauge/settings.py:7:39  error  placeholder-left", ""),
     ("vet {url} tides logbook", 0, "logbook", ""),
     ("vet tally.toml", 1, "tally.toml: tides in staging", ""),
     ("convert {url} --to pgjdbc --quiet", 0, "jdbc:postgresql://gauge.greywick.example/tides?user=keeper\n", ""),

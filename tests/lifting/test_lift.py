@@ -298,7 +298,7 @@ def test_the_variables_file_its_example_and_what_git_ignores(tmp_path):
 def test_no_other_secret_is_shown_around_an_edit(tmp_path):
     """Neither one that stays in the file, be it refused, accepted or another line's, nor one that was kept before."""
     lines = [f'db_password = "{SECRET}-moved"', f'fog_password = "{SECRET}-other"', f'run("mysql -p{SECRET}-refused fog")',
-             f'old_password = "{SECRET}-accepted"  # cordtally accepts secret-pair: a drill']  # fmt: skip
+             f'old_password = "{SECRET}-accepted"  # cord-tally: accept secret-pair because a drill']  # fmt: skip
     (tmp_path / "a.py").write_text("\n".join(lines) + "\n")
     (tmp_path / ".env").write_text(f"KEPT_PASSWORD={SECRET}-kept\n")
     for line in (1, None):

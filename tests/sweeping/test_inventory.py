@@ -86,7 +86,7 @@ def test_reports_hold_the_same_and_no_secret(inventory, tmp_path):
 def test_what_could_run_in_a_report_does_not(tmp_path):
     """A formula in a spreadsheet, markup in a page or a table, a name that is no URI."""
     name = "=cmd|a <b>#.py"
-    (tmp_path / name).write_text(f'password = "{SECRET}"  # cordtally accepts secret-pair: a drill\npassword2 = "{SECRET}"\n')
+    (tmp_path / name).write_text(f'password = "{SECRET}"  # cord-tally: accept secret-pair because a drill\npassword2 = "{SECRET}"\n')
     result = ct.sweep(tmp_path)
     row = next(csv.DictReader(io.StringIO(as_csv(result))))
     assert row["path"] == f"'{name}"

@@ -84,12 +84,12 @@ TALLY = 'tally = 1\n\n[accepts.drill]\npath = "drills/**"\nrule = "secret-pair"\
 @pytest.mark.parametrize(
     ("files", "hits", "accepted"),
     [
-        ({"a.py": PAIR.replace("\n", "  # cordtally accepts secret-pair: a drill\n")}, [], ["a drill"]),
-        ({"a.py": "# cordtally accepts secret-pair: a drill\n" + PAIR}, [], ["a drill"]),
-        ({"a.js": "/* cordtally accepts secret-pair: a drill */\n" + PAIR}, [], ["a drill"]),
-        ({"a.py": PAIR.replace("\n", "  # cordtally accepts secret-pair\n")}, ["secret-pair", "accept-without-reason"], []),
-        ({"a.py": PAIR.replace("\n", "  # cordtally accepts cord: a drill\n")}, ["secret-pair", "accept-fits-nothing"], []),
-        ({"a.py": "x = 1  # cordtally accepts secret-pair: a drill\n" + PAIR}, ["accept-fits-nothing", "secret-pair"], []),
+        ({"a.py": PAIR.replace("\n", "  # cord-tally: accept secret-pair because a drill\n")}, [], ["a drill"]),
+        ({"a.py": "# cord-tally: accept secret-pair because a drill\n" + PAIR}, [], ["a drill"]),
+        ({"a.js": "/* cord-tally: accept secret-pair because a drill */\n" + PAIR}, [], ["a drill"]),
+        ({"a.py": PAIR.replace("\n", "  # cord-tally: accept secret-pair\n")}, ["secret-pair", "accept-without-reason"], []),
+        ({"a.py": PAIR.replace("\n", "  # cord-tally: accept cord because a drill\n")}, ["secret-pair", "accept-fits-nothing"], []),
+        ({"a.py": "x = 1  # cord-tally: accept secret-pair because a drill\n" + PAIR}, ["accept-fits-nothing", "secret-pair"], []),
         ({"tally.toml": TALLY, "drills/a.py": PAIR, "b.py": PAIR}, ["secret-pair"], ["the server of a drill"]),
         ({"tally.toml": TALLY, "b.py": PAIR}, ["secret-pair", "accept-fits-nothing"], []),
         ({"tally.toml": TALLY, "drills/a.py": URL}, ["cord-with-password", "accept-fits-nothing"], []),

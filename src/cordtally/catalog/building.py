@@ -20,7 +20,7 @@ from cattrs.gen import make_dict_structure_fn
 
 from ..errors import CatalogError
 from ..records import Record
-from .facts import ROLES, CanonicalOption, Driver, Engine, NotationFacts, Option, RemarkWords, State, Store
+from .facts import ROLES, CanonicalOption, Driver, Engine, NotationFacts, Option, RemarkWords, Service, State, Store
 from .nearest import find_nearest
 
 FOLDER = Path(__file__).parent
@@ -161,6 +161,11 @@ def build_stores() -> Mapping[str, Store]:
     return _named(Store, "stores.toml", "scheme")
 
 
+def build_services() -> Mapping[str, Service]:
+    """Build the places that are known by their hosts."""
+    return _named(Service, "services.toml", "id")
+
+
 def _named(cls: type[F], name: str, key: str | None) -> dict[str, F]:
     path = FOLDER / name
     return {i: structure(cls, entry | ({key: i} if key else {}), path, i) for i, entry in _read(path).items()}
@@ -235,8 +240,9 @@ def _notation(entry: dict[str, Any], path: Path) -> NotationFacts:
         made["only_for"] = [needs]
     if isinstance(opening := made.get("opening"), dict):
         made["opening"] = [list(pair) for pair in opening.items()]
-    if isinstance(carries := made.get("carries"), dict):
-        made["carries"] = [carries["option"], carries["target"]]
+    for key in ("carries", "instead"):
+        if isinstance(pair := made.get(key), dict):
+            made[key] = [pair["option"], pair["target"]]
     return structure(NotationFacts, made, path, str(entry.get("id", "")))
 
 

@@ -131,7 +131,8 @@ class NotationFacts(Record):
     which must be there for this notation to be chosen unasked; ``discovery`` says that the host is no host but a name
     to look up (``srv``, ``alias``), and ``alias_without`` that it is an alias where none of these parts stands beside
     it; ``scheme_words`` give a prefix a meaning, as the value of the option ``(scheme)``; ``carries`` names an option
-    whose value is a whole text for another target, and that target; with ``host_required`` a text without a host is
+    whose value is a whole text for another target, and that target; with ``instead`` a text that has this option is
+    read as that other notation of the driver; with ``host_required`` a text without a host is
     refused, so the engine's default host is written; with ``database_required`` the same is true of a database, for
     which there is no default; ``names`` gives the options other names, as environment variables have, and leaves all
     others out; ``respelled`` gives some of them other names; ``addresses`` names the codec of a host option whose
@@ -158,6 +159,7 @@ class NotationFacts(Record):
     alias_without: tuple[str, ...] = ()
     scheme_words: Mapping[str, str] = _NONE
     carries: tuple[str, str] | None = None
+    instead: tuple[str, str] | None = None
     addresses: Literal["server", "server-instance", "objects", "stream", "authority"] | None = None
     host_required: bool = False
     database_required: bool = False
@@ -182,7 +184,11 @@ class Driver(Record):
     knows it, with ``*`` for what differs by version; where a socket is given by its file and not by its folder,
     ``socket_file`` is how that file is called, up to the port; ``localhost_is_socket`` says that this name never leads
     to a port, and that another one is reached over the network, whatever socket is given; ``settled_login`` says that
-    once a user or a password stands before the @, no option gives the other one.
+    once a user or a password stands before the @, no option gives the other one; ``trust_switches`` are options with
+    the words that make the driver trust any server; ``system_trust`` says whether it verifies by the system's
+    authorities where no other ones are named (None where that is not known); a driver that ``prepares`` statements by
+    itself does so ``always``, or ``later``, when one comes again, unless an option has the word that says
+    ``prepare_off``; ``debug_switches`` are options for a developer's machine alone.
     """
 
     id: str
@@ -228,6 +234,11 @@ class Driver(Record):
     socket_file: str | None = None
     localhost_is_socket: bool = False
     settled_login: bool = False
+    trust_switches: Mapping[str, tuple[str, ...]] = _NONE
+    system_trust: bool | None = None
+    prepares: Literal["", "always", "later"] = ""
+    prepare_off: tuple[str, ...] = ()
+    debug_switches: tuple[str, ...] = ()
 
     def option(self, spelling: str) -> Option | None:
         """Find an option by the driver's name or alias for it."""
@@ -247,7 +258,11 @@ class Engine(Record):
     ``record_texts`` that a text record may add to a service record, ``record_service`` under which name that stands,
     ``wallets`` that certificates are kept in one, and ``windows_log_in`` that its everyday texts ask for that.
 
-    Engines of one ``protocol`` may be one and the same server to their drivers.
+    Engines of one ``protocol`` may be one and the same server to their drivers. A server may listen on ``other_ports``,
+    too. A database's name has at most ``name_length`` of what ``name_counts``, none of the characters that it
+    ``name_refuses``; an unquoted one is made small where the engine ``folds_names``; one may be a path; where none is
+    stated it is the ``database_of_user``. Nobody's tables belong into ``system_databases``, and nobody may connect to
+    ``refused_databases``. A ``port_names_socket`` where the file of a socket is called after it.
     """
 
     id: str
@@ -267,7 +282,39 @@ class Engine(Record):
     wallets: bool = False
     embedded: bool = False
     windows_log_in: bool = False
+    other_ports: tuple[int, ...] = ()
+    name_length: int | None = None
+    name_counts: Literal["characters", "bytes"] = "characters"
+    name_refuses: str = ""
+    folds_names: bool = False
+    database_is_path: bool = False
+    database_of_user: bool = False
+    system_databases: tuple[str, ...] = ()
+    refused_databases: tuple[str, ...] = ()
+    port_names_socket: bool = False
+    replica_sets: bool = False
     checked: bool = True
+
+
+class Service(Record):
+    """A place that is known by its hosts' names: a managed service, a balancer, a pooler in between.
+
+    ``hosts`` are patterns of names, with ``*`` for any piece. ``retired`` says
+    since when it has ended; after ``idle_limit`` it drops a silent connection; users have a ``plain_user`` name, where
+    an earlier form had the server behind an ``@``; with ``shares`` a pooler stands in between, which gives each
+    ``transaction`` another connection.
+    """
+
+    id: str
+    title: str
+    hosts: tuple[str, ...]
+    source: str
+    retired: str = ""
+    idle_limit: str = ""
+    plain_user: bool = False
+    shares: Literal["", "transaction", "session"] = ""
+    ports: tuple[int, ...] = ()
+    checked: bool = False
 
 
 class CanonicalOption(Record):
@@ -290,15 +337,10 @@ class CanonicalOption(Record):
 
 
 class RemarkWords(Record):
-    """The words for one case that readers remark, and the rule that reports it; see ``remarks.toml``.
+    """The words for one case that readers remark; see ``remarks.toml``."""
 
-    Where a case ``warns``, nothing is refused, whatever the rule's own severity.
-    """
-
-    rule: str
     message: str
     hint: str
-    warns: bool = False
     otherwise: str = ""
     words: Mapping[str, Mapping[str, str]] = _NONE
 

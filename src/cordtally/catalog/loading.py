@@ -39,7 +39,7 @@ def load_index() -> Mapping[str, Any]:
     return loaded
 
 
-def _load(kind: str) -> Any:  # noqa: ANN401 -- JSON
+def load_raw(kind: str) -> Any:  # noqa: ANN401 -- JSON
     """Load one line of the compiled catalog; its lists become tuples."""
     start, length = load_index()["lines"][kind]
     with open(join(_FOLDER, "compiled.jsonl"), "rb") as stream:
@@ -80,7 +80,7 @@ def load_driver(driver_id: str) -> Driver:
     """
     if driver_id not in load_index()["drivers"]:
         raise unknown_driver(driver_id)
-    raw = _load(f"driver:{driver_id}")
+    raw = load_raw(f"driver:{driver_id}")
     options = {name: Option(name=name, **entry) for name, entry in raw.pop("options").items()}
     case_sensitive = raw.get("case_sensitive", True)
     by_spelling: dict[str, Option] = {}
@@ -174,25 +174,25 @@ def load_engine(engine_id: str) -> Engine:
         from .everyday import nearest_names
 
         raise UnknownName("engine", engine_id, nearest=nearest_names("engine", engine_id, known), hint=hint)
-    return Engine(**_load(f"engine:{engine_id}"))
+    return Engine(**load_raw(f"engine:{engine_id}"))
 
 
 @cache
 def load_canonical() -> Mapping[str, CanonicalOption]:
     """Load the canonical options."""
-    return {name: CanonicalOption(name=name, **entry) for name, entry in _load("options").items()}
+    return {name: CanonicalOption(name=name, **entry) for name, entry in load_raw("options").items()}
 
 
 @cache
 def load_remarks() -> Mapping[str, RemarkWords]:
     """Load the words for what grammars and readers remark, by case."""
-    return {case: RemarkWords(**entry) for case, entry in _load("remarks").items()}
+    return {case: RemarkWords(**entry) for case, entry in load_raw("remarks").items()}
 
 
 @cache
 def load_stores() -> Mapping[str, Store]:
     """Load the stores of secrets, by the scheme of their locators."""
-    return {scheme: Store(scheme=scheme, **entry) for scheme, entry in _load("stores").items()}
+    return {scheme: Store(scheme=scheme, **entry) for scheme, entry in load_raw("stores").items()}
 
 
 @cache

@@ -51,6 +51,13 @@ def environments(ctx: click.Context, param: click.Parameter, incomplete: str) ->
     return [] if tally is None else _items([(name, "") for name in tally.environments], incomplete)
 
 
+def rules(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
+    """The rules of vetting."""
+    from ..vetting import RULES
+
+    return _items([(rule.id.value, rule.title) for rule in RULES.values()], incomplete)
+
+
 def variables(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
     """The variables of the process, their values left out."""
     return _items(((name, "") for name in sorted(os.environ)), incomplete)

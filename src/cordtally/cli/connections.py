@@ -48,12 +48,16 @@ _TEXT_FILES = pattern(
 
 
 class Connection(NamedTuple):
-    """A cord or a text that was named; how it is called, where its relative paths start, and which driver reads it."""
+    """A cord or a text that was named; how it is called, where its relative paths start, and which driver reads it.
+
+    A cord of a tally is ``resolved``.
+    """
 
     given: Cord | str
     title: str = ""
     folder: Path = Path()
     driver: str | None = None
+    resolved: Resolved | None = None
 
     @property
     def cord(self) -> Cord:
@@ -118,7 +122,7 @@ def take_connection(
         resolved = None if driver else _named(given, environment, tally_file)
         if resolved is not None:
             where = f" in {resolved.environment}" if resolved.environment else ""
-            return Connection(resolved.cord, f"{resolved.name}{where}", resolved.folder, resolved.driver)
+            return Connection(resolved.cord, f"{resolved.name}{where}", resolved.folder, resolved.driver, resolved)
         if not driver and (file := file_named(given)) is not None:
             text = _line_of(file)
             say_note(f"{quoted(given)} is a file: its one line is read")

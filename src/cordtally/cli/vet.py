@@ -1,33 +1,52 @@
-"""``cordtally vet``: findings for strings, files and cords."""
+"""``cordtally vet``: findings for strings, cords, files and trees."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import sys
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, NamedTuple
 
 import click
 
-from ..auditing import vet
-from ..exchange import Reading, read
+from ..auditing import Vetted, vet_text, vet_tree
+from ..auditing.tallies import vet_resolved
+from ..errors import FieldError, UnknownName
+from ..exchange import Reading
 from ..model import Cord
-from ..vetting import Finding, vet_cord, vet_reading
+from ..vetting import RULES, Finding, RuleId, vet_cord
 from . import completing
 from .connections import CONNECTION_HELP, DATABASE_FILES, Connection, from_env_option, take_connection
 from .inputs import driver_option, environment_option, fail_on_option, fails, json_option
 from .lines import stream_lines
 from .output import count_findings, print_findings, print_json
+from .progress import show_count
 from .screen import Screen
+from .vet_told import print_rule, print_rules, print_vetted, rules_document
 
 
-@click.command("vet", epilog=CONNECTION_HELP + " A file that is named is vetted as a whole.")
+@click.command("vet", epilog=CONNECTION_HELP + " A file that is named is vetted as a whole, and so is a folder.")
 @click.argument("what", nargs=-1, shell_complete=completing.connections)
 @from_env_option("Vet the text in this environment variable, too.")
 @driver_option
 @environment_option
+@click.option(
+    "--changed",
+    "since",
+    metavar="REV",
+    is_flag=False,
+    flag_value="HEAD",
+    help="Of a folder, only lines that are new since a revision of git's (HEAD if none is named).",
+)
 @fail_on_option
 @json_option
+@click.option("--sarif", "as_sarif", is_flag=True, help="Print SARIF 2.1.0, which code hosts show.")
+@click.option("--junit", "as_junit", is_flag=True, help="Print JUnit's XML, which build servers show.")
 @click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
+@click.option("--rules", "list_rules", is_flag=True, help="List all rules.")
+@click.option("--explain", metavar="RULE", shell_complete=completing.rules, help="Tell about one rule, with examples.")
+@click.option("--workers", metavar="N", type=click.IntRange(min=1), help="Vet a folder with N processes.")
 @click.option("--quiet", "-q", is_flag=True, help="Print the messages only, without why and what to do.")
 def command(
     what: tuple[str, ...],
@@ -35,44 +54,49 @@ def command(
     driver: str | None,
     environment: str | None,
     tally_file: Path | None,
+    since: str | None,
     fail_on: str,
     as_json: bool,
+    as_sarif: bool,
+    as_junit: bool,
     lines: bool,
+    list_rules: bool,
+    explain: str | None,
+    workers: int | None,
     quiet: bool,
 ) -> int:
     """Report what is wrong or risky: each finding with its place, its reason and what to do."""
+    if list_rules or explain is not None:
+        return _explain(explain, as_json)
     if lines:
-        return _vet_lines(fail_on)
+        return _vet_lines(fail_on, environment)
     if not what and from_env is None:
-        raise click.UsageError("name something to vet: a connection string, a file, or a cord of the tally")
-    subjects = [_vet_one(w, driver, environment, tally_file) for w in what]
+        raise click.UsageError("name something to vet: a connection string, a file, a folder, or a cord of the tally")
+    if sum((as_json, as_sarif, as_junit)) > 1:
+        raise FieldError("--json, --sarif and --junit go one without the others")
+    asked = _Asked(driver, environment, tally_file, since, workers)
+    subjects = [_vet_one(w, asked) for w in what]
     if from_env is not None:
-        subjects.append(_vet_connection(take_connection(None, from_env=from_env, driver=driver)))
+        subjects.append(_vet_connection(take_connection(None, from_env=from_env, driver=driver), environment))
     findings = [found for subject in subjects for found in subject.findings]
+    accepted = [found for subject in subjects if subject.vetted is not None for found in subject.vetted.accepted]
     if as_json:
-        documents = [
-            {"source": subject.title or f"argument {number}"} | found.to_dict()
-            for number, subject in enumerate(subjects, 1)
-            for found in subject.findings
-        ]
-        print_json({"schema": "cordtally/findings/1", "findings": documents})
+        print_json(_document(subjects))
+    elif as_sarif or as_junit:
+        _write(subjects, findings, accepted, fail_on, as_sarif=as_sarif)
     else:
         _print(subjects, quiet)
     return fails((f.severity for f in findings), fail_on)
 
 
-def _vet_lines(fail_on: str) -> int:
-    """Answer each line; the status is that of the worst one, and a line that cannot be read is an error."""
-    status = 0
+class _Asked(NamedTuple):
+    """What is asked of each subject."""
 
-    def answer(request: Mapping[str, Any]) -> dict[str, object]:
-        nonlocal status
-        status, before = int(fail_on != "never"), status  # unless it comes to an end
-        findings = vet_reading(read(request["text"], driver=request.get("from")))
-        status = before | fails((f.severity for f in findings), fail_on)
-        return {"schema": "cordtally/findings/1", "findings": [f.to_dict() for f in findings]}
-
-    return stream_lines(answer) or status
+    driver: str | None
+    environment: str | None
+    tally_file: Path | None
+    since: str | None
+    workers: int | None
 
 
 class _Subject(NamedTuple):
@@ -81,35 +105,123 @@ class _Subject(NamedTuple):
     title: str
     findings: tuple[Finding, ...]
     reading: Reading | None = None
+    vetted: Vetted | None = None
 
 
-def _vet_one(what: str, driver: str | None, environment: str | None, tally_file: Path | None) -> _Subject:
-    if _is_file(what):
-        return _Subject("", vet(Path(what), driver=driver))
-    return _vet_connection(take_connection(what, driver=driver, environment=environment, tally_file=tally_file))
+def _explain(name: str | None, as_json: bool) -> int:
+    """List the rules, or tell about one."""
+    if name is None:
+        rules = list(RULES.values())
+    else:
+        ids = {rule.value: rule for rule in RuleId}
+        if name not in ids:
+            from ..catalog import find_nearest
+
+            raise UnknownName("rule", name, nearest=find_nearest(name, ids), hint="cordtally vet --rules lists them")
+        rules = [RULES[ids[name]]]
+    if as_json:
+        print_json({"schema": "cordtally/rules/1", "rules": rules_document(rules)})
+    elif name is None:
+        print_rules(Screen())
+    else:
+        print_rule(Screen(), rules[0].id)
+    return 0
 
 
-def _vet_connection(one: Connection) -> _Subject:
+def _vet_lines(fail_on: str, environment: str | None) -> int:
+    """Answer each line; the status is that of the worst one, and a line that cannot be read is an error."""
+    status = 0
+
+    def answer(request: Mapping[str, Any]) -> dict[str, object]:
+        nonlocal status
+        status, before = int(fail_on != "never"), status  # unless it comes to an end
+        findings, _ = vet_text(request["text"], driver=request.get("from"), environment=environment)
+        status = before | fails((f.severity for f in findings), fail_on)
+        return {"schema": "cordtally/findings/1", "findings": [f.to_dict() for f in findings]}
+
+    return stream_lines(answer) or status
+
+
+def _vet_one(what: str, asked: _Asked) -> _Subject:
+    if _is_place(what):
+        with show_count("files read") as progress:
+            vetted = vet_tree(
+                what, driver=asked.driver, environment=asked.environment, changed_since=asked.since,
+                workers=asked.workers, progress=progress,
+            )  # fmt: skip
+        return _Subject("", vetted.findings, vetted=vetted)
+    if asked.since is not None:
+        raise FieldError("--changed is asked of a folder")
+    named = take_connection(
+        what, driver=asked.driver, environment=asked.environment, tally_file=asked.tally_file, strict=False
+    )
+    return _vet_connection(named, asked.environment)
+
+
+def _vet_connection(one: Connection, environment: str | None) -> _Subject:
     if isinstance(one.given, Cord):
-        return _Subject(one.title, vet_cord(one.given, folder=one.folder))
-    reading = one.reading()
-    return _Subject(one.title, vet_reading(reading), reading)
+        if one.resolved is not None:
+            return _Subject(one.title, tuple(vet_resolved(one.resolved)))
+        return _Subject(one.title, vet_cord(one.given, folder=one.folder, environment=environment))
+    findings, reading = vet_text(one.given, driver=one.driver, folder=one.folder, environment=environment)
+    return _Subject(one.title, findings, reading)
 
 
-def _is_file(what: str) -> bool:
+def _is_place(what: str) -> bool:
+    """Whether it is a file to be vetted as a whole, or a folder."""
     try:
-        return Path(what).is_file() and Path(what).suffix not in DATABASE_FILES
+        path = Path(what)
+        return bool(what) and (path.is_dir() or path.is_file()) and path.suffix not in DATABASE_FILES
     except (OSError, ValueError):
         return False
 
 
+def _titled(subjects: Iterable[_Subject]) -> list[Finding]:
+    """The findings, each with the name of what it is about."""
+    return [
+        found if found.source is not None else replace(found, source=subject.title or f"argument {number}")
+        for number, subject in enumerate(subjects, 1)
+        for found in subject.findings
+    ]
+
+
+def _document(subjects: list[_Subject]) -> dict[str, object]:
+    document: dict[str, object] = {
+        "schema": "cordtally/findings/1",
+        "findings": [found.to_dict() for found in _titled(subjects)],
+    }
+    vetted = [one.vetted for one in subjects if one.vetted is not None]
+    if vetted:
+        document["accepted"] = [found.to_dict() for one in vetted for found in one.accepted]
+        document["files"] = sum(one.files for one in vetted)
+        document["not_read"] = [path.as_posix() for one in vetted for path in (*one.too_large, *one.unreadable)]
+    return document
+
+
+def _write(
+    subjects: list[_Subject], findings: list[Finding], accepted: list[Finding], fail_on: str, *, as_sarif: bool
+) -> None:
+    from ..auditing import writing
+
+    if as_sarif:
+        sys.stdout.write(writing.as_sarif(_titled(subjects), accepted))
+        return
+    read = sum(one.vetted.files for one in subjects if one.vetted is not None)
+    sys.stdout.write(
+        writing.as_junit(_titled(subjects), lambda one: bool(fails([one.severity], fail_on)), {"files": read})
+    )
+
+
 def _print(subjects: list[_Subject], quiet: bool) -> None:
     screen = Screen()
-    for index, (title, findings, reading) in enumerate(subjects):
+    for index, subject in enumerate(subjects):
         if index:
             screen.say()
+        if subject.vetted is not None:
+            print_vetted(screen, subject.vetted, quiet=quiet)
+            continue
+        title, findings, reading = subject.title, subject.findings, subject.reading
         if title or reading is not None:
             screen.say(title or str(reading.text if reading else ""), "bold", whole=True)
         print_findings(screen, findings, explain=not quiet, reading=reading)
-        style = "green" if not findings else "dim"
-        screen.say(count_findings(findings), style)
+        screen.say(count_findings(findings), "green" if not findings else "dim")

@@ -6,6 +6,7 @@ was given: the error says what to write.
 
 from __future__ import annotations
 
+import enum
 import re
 from collections.abc import Iterator
 from functools import cache
@@ -33,7 +34,8 @@ _SCHEME = pattern(r"((?:jdbc:|r2dbc:)?[A-Za-z][A-Za-z0-9+.-]*(?::thin)?)(:?)(//?
 _ODD_SLASHES = pattern(r"((?:jdbc:|r2dbc:)?[A-Za-z][A-Za-z0-9+.-]*)(?:[:;]?//?|:/+|:?\\\\|;//)")
 _COLON_NETWORK = pattern(r"(?<=@)tcp:([^/()]*)(?=/)")
 _BARE_KEY = pattern(r"([{,]\s*)([A-Za-z_]\w*)\s*:")
-_TEMPLATE = pattern(r"\{\{.*?\}\}|\$\{[^}]*\}|%\(\w+\)s|<%=?.*?%>")
+_TEMPLATE = pattern(r"\{\{.*?\}\}|\$\{[^}]*\}|%\(\w+\)s|%[sdv](?![0-9A-Fa-f])|\{\d{0,2}\}|<%=?.*?%>")
+_DOUBLED_BRACES = pattern(r"=\s*(\{\{+)([^{};]+)(\}\}+)(?=\s*(?:;|$))")
 _PORTS = pattern(r"(:\d{1,5})(:\d{1,5})(?=[/?,;]|$)")
 _AUTHORITY = pattern(r"[A-Za-z][\w+.:-]*://")
 _BY_HAND = {
@@ -46,9 +48,25 @@ _BY_HAND = {
 """Names that people give to schemes, and the ones that drivers read."""
 
 
-class Mistake(NamedTuple):
-    """A mistake: its bounds, what it is, and the text without it."""
+class Slip(enum.Enum):
+    """The kinds of mistakes."""
 
+    CAME_ALONG = "came-along"
+    TEMPLATE = "template"
+    BRACES = "braces"
+    SCHEME = "scheme"
+    ADDRESS = "address"
+    SECOND_PORT = "second-port"
+    USER_BEFORE_HOST = "user-before-host"
+    ESCAPE = "escape"
+    SEPARATOR = "separator"
+    JSON = "json"
+
+
+class Mistake(NamedTuple):
+    """A mistake: its kind, its bounds, what it is, and the text without it."""
+
+    kind: Slip
     start: int
     end: int
     problem: str
@@ -60,7 +78,7 @@ def find_mistakes(text: str) -> Iterator[Mistake]:
     if not text or len(text) > _LONGEST:
         return
     yield from find_surroundings(text)
-    for find in (_templates, _scheme, _address, _two_ports, _user_info, _escapes, _separators, _json):
+    for find in (_braces, _templates, _scheme, _address, _two_ports, _user_info, _escapes, _separators, _json):
         yield from find(text)
 
 
@@ -100,7 +118,7 @@ def find_surroundings(text: str) -> Iterator[Mistake]:
             break
         what = " and ".join(word for word in dict.fromkeys(said) if word != "blanks" or len(said) == 1)
         place = (0, start) if start else (end, len(text))
-        steps.append(Mistake(*place, f"{what} came along", text[start:end]))
+        steps.append(Mistake(Slip.CAME_ALONG, *place, f"{what} came along", text[start:end]))
     # with all of it taken off first: half a pair of quotes may be read, too
     yield from reversed(steps)
 
@@ -111,10 +129,17 @@ def _is_pair(text: str, match: re.Match[str]) -> bool:
     return "=" in match[0] and "://" not in rest[:64] and rest[:1] not in _QUOTES and "=" in rest
 
 
+def _braces(text: str) -> Iterator[Mistake]:
+    """Braces that a format string has twice, and of which one is meant."""
+    if (match := _DOUBLED_BRACES.search(text)) is not None:
+        right = _DOUBLED_BRACES.sub(r"={\2}", text)
+        yield Mistake(Slip.BRACES, match.start(1), match.end(), "braces are doubled, as in a format string", right)
+
+
 def _templates(text: str) -> Iterator[Mistake]:
     """A placeholder that nobody filled in, with characters that no text takes."""
     if (match := _TEMPLATE.search(text)) is not None:
-        yield Mistake(*match.span(), "a placeholder was left here", _TEMPLATE.sub("x", text))
+        yield Mistake(Slip.TEMPLATE, *match.span(), "a placeholder was left here", _TEMPLATE.sub("x", text))
 
 
 def _scheme(text: str) -> Iterator[Mistake]:
@@ -123,12 +148,16 @@ def _scheme(text: str) -> Iterator[Mistake]:
     if "\\" in text:
         place = text.find("\\")
         right = text.replace("\\", "/")
-        yield Mistake(place, place + 1, "a slash is meant here", right)
+        yield Mistake(Slip.SCHEME, place, place + 1, "a slash is meant here", right)
         yield Mistake(
-            place, place + 1, "two slashes are meant here", re.sub(r"^([\w+.:-]+?):/*(?=[^/])", r"\1://", right)
+            Slip.SCHEME,
+            place,
+            place + 1,
+            "two slashes are meant here",
+            re.sub(r"^([\w+.:-]+?):/*(?=[^/])", r"\1://", right),
         )
     if text.startswith("jdbc://"):
-        yield Mistake(5, 7, "no slashes stand behind jdbc:", f"jdbc:{text[7:]}")
+        yield Mistake(Slip.SCHEME, 5, 7, "no slashes stand behind jdbc:", f"jdbc:{text[7:]}")
     match = _ODD_SLASHES.match(text) or _SCHEME.match(text)
     if match is None:
         return
@@ -136,7 +165,7 @@ def _scheme(text: str) -> Iterator[Mistake]:
     if text[end : end + 1] == "@":
         for oracle in ("jdbc:oracle:thin:", "jdbc:oracle:oci:"):
             if oracle.endswith(f"{name}:"):
-                yield Mistake(0, end, f"{oracle}@ is meant here", oracle + text[end:])
+                yield Mistake(Slip.SCHEME, 0, end, f"{oracle}@ is meant here", oracle + text[end:])
     if (match[0] == f"{name}://" and not prefixes.keys().isdisjoint({f"{name}://", f"{name}:"})) or end == match.end(1):
         return
     lower = name.lower()
@@ -151,11 +180,15 @@ def _scheme(text: str) -> Iterator[Mistake]:
             if right != text:
                 small = lower != name and lower == meant
                 yield Mistake(
-                    0, end, f"drivers want {prefix}, in lower case" if small else f"{prefix} is meant here", right
+                    Slip.SCHEME,
+                    0,
+                    end,
+                    f"drivers want {prefix}, in lower case" if small else f"{prefix} is meant here",
+                    right,
                 )
     if known is None and "/" in match[0]:
         for prefix in find_nearest(f"{lower}://", prefixes, most=2):
-            yield Mistake(0, end, f"{prefix} may be meant here", prefix + text[end:])
+            yield Mistake(Slip.SCHEME, 0, end, f"{prefix} may be meant here", prefix + text[end:])
 
 
 def _address(text: str) -> Iterator[Mistake]:
@@ -177,7 +210,9 @@ def _address(text: str) -> Iterator[Mistake]:
         except (AddressValueError, ValueError):
             continue
         written = f"[{address}]" + (f":{port}" if port else "")
-        yield Mistake(start, end, "an IPv6 address stands in brackets", text[:start] + written + text[end:])
+        yield Mistake(
+            Slip.ADDRESS, start, end, "an IPv6 address stands in brackets", text[:start] + written + text[end:]
+        )
 
 
 @cache
@@ -187,7 +222,12 @@ def _ports() -> frozenset[str]:
 
 def _two_ports(text: str) -> Iterator[Mistake]:
     for match in _PORTS.finditer(text):
-        yield Mistake(*match.span(2), "a second port follows the first", text[: match.start(2)] + text[match.end(2) :])
+        yield Mistake(
+            Slip.SECOND_PORT,
+            *match.span(2),
+            "a second port follows the first",
+            text[: match.start(2)] + text[match.end(2) :],
+        )
 
 
 def _user_info(text: str) -> Iterator[Mistake]:
@@ -203,12 +243,16 @@ def _user_info(text: str) -> Iterator[Mistake]:
     if ";" in rest or "sqlserver" in match[0]:
         pairs = f";user={user}" + (f";password={password}" if colon else "")
         yield Mistake(
-            match.end(), at + 1, "this driver takes no user before the host", match[0] + rest.rstrip(";") + pairs
+            Slip.USER_BEFORE_HOST,
+            match.end(),
+            at + 1,
+            "this driver takes no user before the host",
+            match[0] + rest.rstrip(";") + pairs,
         )
         return
     pairs = f"user={user}" + (f"&password={password}" if colon else "")
     right = match[0] + rest + ("&" if "?" in rest else "?" if "/" in rest else "/?") + pairs
-    yield Mistake(match.end(), at + 1, "this driver takes no user before the host", right)
+    yield Mistake(Slip.USER_BEFORE_HOST, match.end(), at + 1, "this driver takes no user before the host", right)
 
 
 def _escapes(text: str) -> Iterator[Mistake]:
@@ -229,7 +273,7 @@ def _escapes(text: str) -> Iterator[Mistake]:
     character = "a blank" if raw[wrong] == " " else raw[wrong]
     place = colon + 1 + wrong
     problem = f"{character} in a password is written {percent.encode(raw[wrong])}"
-    yield Mistake(place, place + 1, problem, text[: colon + 1] + escaped + text[at:])
+    yield Mistake(Slip.ESCAPE, place, place + 1, problem, text[: colon + 1] + escaped + text[at:])
 
 
 def _escape_at(raw: str, index: int) -> bool:
@@ -247,13 +291,16 @@ def _separators(text: str) -> Iterator[Mistake]:
         ("|", ";", "semicolons"),
     ):
         if (place := text.find(mark)) >= 0 and "=" in text[place:]:
-            yield Mistake(place, place + 1, f"pairs are parted by {words} here", text.replace(mark, right))
+            yield Mistake(
+                Slip.SEPARATOR, place, place + 1, f"pairs are parted by {words} here", text.replace(mark, right)
+            )
     if "=" not in text and (place := text.find(":")) >= 0 and "@" not in text:
         right = text.replace(": ", "=") if ": " in text else text.replace(":", "=")
-        yield Mistake(place, place + 1, "a key and its value are joined by =", right)
+        yield Mistake(Slip.SEPARATOR, place, place + 1, "a key and its value are joined by =", right)
     if (match := _COLON_NETWORK.search(text)) is not None:
         right = f"{text[: match.start(1)]}({match[1]}){text[match.end(1) :]}"
         yield Mistake(
+            Slip.SEPARATOR,
             match.start(),
             match.end(),
             "an address stands in parentheses after its network",
@@ -269,12 +316,13 @@ def _json(text: str) -> Iterator[Mistake]:
     if "'" in text and '"' not in text:
         right, problem, place = right.replace("'", '"'), "JSON wants double quotes", text.find("'")
         right = re.sub(r"\bTrue\b", "true", re.sub(r"\bFalse\b", "false", re.sub(r"\bNone\b", "null", right)))
-        yield Mistake(place, place + 1, problem, right)
+        yield Mistake(Slip.JSON, place, place + 1, problem, right)
     quoted = _BARE_KEY.sub(r'\1"\2":', right)
     if quoted != right and (match := _BARE_KEY.search(right)) is not None:
-        yield Mistake(match.start(2), match.end(2), "a name stands in double quotes", quoted)
+        yield Mistake(Slip.JSON, match.start(2), match.end(2), "a name stands in double quotes", quoted)
     if (match := re.search(r",\s*\}\s*$", right)) is not None:
         yield Mistake(
+            Slip.JSON,
             match.start(),
             match.start() + 1,
             "a comma stands before the closing }",

@@ -24,6 +24,8 @@ from .targets import Target, load_target
 if TYPE_CHECKING:
     import pandas as pd
 
+    from .mistakes import Mistake
+
 LARGEST_TEXT = 1 << 20
 
 
@@ -145,31 +147,53 @@ def _read_as_it_is(source: str, driver: str | None) -> Reading:
         if (reading := _read_alike(source, error.targets)) is None:
             raise
         return reading
-    return _read_claimed(source, claim)
+    return _read_claimed(source, claim if driver is not None and "/" in driver else _led_on(source, claim))
 
 
-def _explained(text: str, driver: str | None, error: TextError) -> TextError:
-    """An error that says what was meant, where the text is read once a common mistake is put right."""
+def _led_on(source: str, claim: Claim) -> Claim:
+    """Give the notation that an option leads to, as SQLAlchemy passes over all but a whole ODBC string in its URL."""
+    target = load_target(claim.target)
+    instead = target.facts.instead
+    if instead is None or f"{instead[0]}=" not in source:
+        return claim
+    return claim._replace(target=f"{target.driver.id}/{instead[1]}")
+
+
+def find_right(text: str, driver: str | None) -> tuple[Mistake, Reading | AmbiguousText] | None:
+    """Give the mistake in a text that no driver reads, and what is read once it is put right; None where none is."""
     from .mistakes import find_mistakes  # a text that is read has none
 
     for mistake in find_mistakes(text):
         try:
-            reading = _read_as_it_is(mistake.right, driver)
+            return mistake, _read_as_it_is(mistake.right, driver)
         except AmbiguousText as several:
-            span = mistake.start, mistake.end
-            return unreadable(mistake.problem, text, span, hint=f"put that right, and {several.hint}")
+            return mistake, several
         except CordTallyError:
             continue
-        span = mistake.start, mistake.end
-        # a secret that the right text does not hold as one must not be shown by it
-        safe = bool(reading.secret_spans) or not may_hold_secret(text)
-        hint = f"write {reading.text}" if safe else "put right, the text is read"
-        told = unreadable(mistake.problem, text, span, reading_as=error.reading_as, hint=hint)
-        # where only the secret changes, its mask hides how; the problem has said it
-        same = str(reading.text) == told.masked
-        hint = "to have it written: cordtally compose --password-from ask: --unmask"
-        return unreadable(mistake.problem, text, span, reading_as=error.reading_as, hint=hint) if same else told
-    return error
+    return None
+
+
+def _explained(text: str, driver: str | None, error: TextError) -> TextError:
+    """An error that says what was meant, where the text is read once a common mistake is put right."""
+    if (found := find_right(text, driver)) is None:
+        return error
+    mistake, reading = found
+    span = mistake.start, mistake.end
+    if isinstance(reading, AmbiguousText):
+        return unreadable(mistake.problem, text, span, hint=f"put that right, and {reading.hint}")
+    # a secret that the right text does not hold as one must not be shown by it
+    safe = bool(reading.secret_spans) or not (may_hold_secret(text) or _may_hide(text, mistake))
+    hint = f"write {reading.text}" if safe else "put right, the text is read"
+    told = unreadable(mistake.problem, text, span, reading_as=error.reading_as, hint=hint)
+    # where only the secret changes, its mask hides how; the problem has said it
+    same = str(reading.text) == told.masked
+    hint = "to have it written: cordtally compose --password-from ask: --unmask"
+    return unreadable(mistake.problem, text, span, reading_as=error.reading_as, hint=hint) if same else told
+
+
+def _may_hide(text: str, mistake: Mistake) -> bool:
+    """Whether a secret may stand behind a colon, which in the right text is another separator."""
+    return mistake.kind.value == "separator" and "/" in text and ":" in text
 
 
 def _restored(state: dict[str, Any]) -> Reading:

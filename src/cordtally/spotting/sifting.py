@@ -102,7 +102,7 @@ def _expression() -> str:
         rf"\b(?:{'|'.join(sorted(load_calls().keys() - _COMMON - _GENERAL))})\s?\([^()\n]{{0,80}}[\"']",
         rf"\b(?:{'|'.join(sorted(_GENERAL))})\s?\(\s{{0,40}}[\"'`$@]",
         _LOOK_UPS,
-        r"cordtally accepts ",
+        r"cord-tally: accept ",
         r"\bkind[\"']?:\s*[\"']?Secret\b",
     ]
     return "|".join(f"(?:{one})" for one in alternatives)

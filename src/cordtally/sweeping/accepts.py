@@ -1,47 +1,40 @@
 """Findings that may stay, each for a reason: said beside the line, or in the tally for files by their paths.
 
-Beside the line, or on one of its own above it: ``cordtally accepts secret-pair: REASON``. In the tally a table
+Beside the line, or on one of its own above it: ``cord-tally: accept secret-pair because REASON``. In the tally a table
 ``[accepts.NAME]`` with ``path`` (a pattern as in .gitignore), ``rule`` and ``reason``. An accept that fits nothing, or
 gives no reason, is reported.
 """
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..syntax.ignoring import IgnoreRules, parse_rules
-from ..vetting import RULES, RuleId
+from ..vetting import RULES, RuleId, Sight
+from ..vetting.accepting import said_in
 from .hits import Hit
 
 if TYPE_CHECKING:
     from ..tally import Accept
 
-_SAID = re.compile(
-    r"cordtally accepts\s+(?P<rule>[\w-]{1,40})(?::\s*(?P<reason>[^\n]*?\w[^\n]*?))?\s*(?:\*/|-->|\*\)|%>)?\s*$", re.M
-)
-SIGN = "cordtally accepts "
+_OF_OTHERS = frozenset(rule.id.value for rule in RULES.values() if rule.sees is not Sight.LINE)
 
 
 def accepted_beside(hits: list[Hit], text: str, path: Path) -> list[Hit]:
     """Mark the hits that their line, or the one above it, accepts; and report what accepts nothing."""
     made = list(hits)
-    for match in _SAID.finditer(text) if SIGN in text else ():
-        line = text.count("\n", 0, match.start()) + 1
-        column = match.start() - text.rfind("\n", 0, match.start())
-        alone = text[text.rfind("\n", 0, match.start()) + 1 : match.start()].strip(" \t#/*;-<!'\"%(") == ""
-        lines = {line + 1} if alone else {line}
-        reason = match["reason"]
-        fits = [n for n, hit in enumerate(made) if hit.line in lines and hit.rule.value == match["rule"]]
-        for number in fits if reason else ():
-            made[number] = replace(made[number], accepted=reason)
-        if not fits or not reason:
-            rule = RuleId.ACCEPT_FITS_NOTHING if reason else RuleId.ACCEPT_WITHOUT_REASON
-            place = (line, column, line, column + match.end() - match.start())
-            made.append(_complaint(rule, path, place, match["rule"]))
+    for said in said_in(text):
+        if said.rule in _OF_OTHERS:
+            continue  # what vetting reports of the same line
+        fits = [n for n, hit in enumerate(made) if hit.line == said.about and hit.rule.value == said.rule]
+        for number in fits if said.reason else ():
+            made[number] = replace(made[number], accepted=said.reason)
+        if not fits or not said.reason:
+            rule = RuleId.ACCEPT_FITS_NOTHING if said.reason else RuleId.ACCEPT_WITHOUT_REASON
+            made.append(_complaint(rule, path, (said.line, said.column, said.line, said.end_column), said.rule))
     return made
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import re
 import stat
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO, NamedTuple
@@ -16,6 +17,7 @@ from typing import TYPE_CHECKING, BinaryIO, NamedTuple
 from ..journal import note
 from ..spotting import Spot, Stretch, blocks, sift, spot_file
 from ..syntax import format_of, language_facts
+from ..vetting.accepting import SIGN
 from .accepts import accepted_beside
 from .engines import engine_said
 from .hits import Hit
@@ -67,41 +69,59 @@ def search(jobs: list[Job]) -> Found:
 
 def _search_file(job: Job, found: Found) -> None:
     """Search one file. Most have nothing to tell: for them no more is done than must be."""
+    opened = open_job(job, found, blocks_too=True)
+    if opened is not None:
+        text, stretches, around = opened
+        found.hits += hits_in(text, around, stretches)
+
+
+def open_job(
+    job: Job, found: Found, *, blocks_too: bool = False, always: Callable[[str], bool] | None = None
+) -> tuple[Text, list[Stretch] | None, Surroundings] | None:
+    """Read one file, and sift it; None where it has nothing to tell, or is counted in ``found`` as what it is.
+
+    One that is too large to be held is searched block by block, with ``blocks_too``, and else passed over as too
+    large. A name for which ``always`` is true is given whatever it has to tell.
+    """
     try:
         descriptor = os.open(job.place, _OPEN)
         try:
             status = os.fstat(descriptor)
             if not stat.S_ISREG(status.st_mode):
                 found.unreadable.append(Path(job.path))
-                return
+                return None
             if status.st_size > LARGEST_FILE:
                 found.too_large.append(Path(job.path))
-                return
+                return None
             data = _read(descriptor, min(status.st_size, _WHOLE) + 1)
             if len(data) > _WHOLE:
+                if not blocks_too:
+                    found.too_large.append(Path(job.path))
+                    return None
                 with os.fdopen(os.dup(descriptor), "rb", buffering=0) as stream:
                     _search_blocks(job, stream, data, found)
-                return
+                return None
         finally:
             os.close(descriptor)
     except OSError:
         note("sweeping", "%s: cannot be read", job.path)
         found.unreadable.append(Path(job.path))
-        return
+        return None
     name = job.path.rpartition("/")[2]
     if roots := roots_shown(name, data):
         found.shown += [(Path(job.path), root) for root in roots]
     plain = b"\0" not in data[:_PROBE] and data[:1] not in {b"\xef", b"\xff", b"\xfe"}
     stretches = sift(data) if plain else None
-    if stretches == [] and not name.casefold().endswith(_ALL_TOLD):
+    wanted = name.casefold().endswith(_ALL_TOLD) or (always is not None and always(name))
+    if stretches == [] and not wanted:
         found.files += 1
-        return
+        return None
     text = text_of(data)
     if text is None:
         found.binary += 1
-        return
+        return None
     found.files += 1
-    found.hits += hits_in(text, _surroundings(job, status), stretches if text.data is data else None)
+    return text, stretches if text.data is data else None, _surroundings(job, status)
 
 
 def _read(descriptor: int, size: int) -> bytes:
@@ -160,7 +180,7 @@ def judged_in(
 def hits_in(text: Text, around: Surroundings, stretches: list[Stretch] | None = None) -> list[Hit]:
     """Search one text for hits, those that are accepted beside their lines among them."""
     found, around = judged_in(text, around, stretches)
-    if not found and b"cordtally accepts " not in text.data:
+    if not found and SIGN.encode() not in text.data:
         return []
     return accepted_beside(
         _with_engines([hit for _, hit in found if hit is not None], around), text.characters, around.path

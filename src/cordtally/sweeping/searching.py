@@ -2,27 +2,21 @@
 
 from __future__ import annotations
 
-import os
-from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
-from contextlib import ExitStack
+from collections.abc import Callable
+from concurrent.futures import Executor
 from dataclasses import replace
-from itertools import islice
 from pathlib import Path
 
 from ..errors import FieldError
-from ..syntax import format_of, walk_names
 from ..vetting import Severity
 from .accepts import Accepts
-from .files import Found, Job, search
+from .files import search
 from .hits import Hit, Sweep
 from .judging import SECRETS
 from .versions import changed_lines
+from .working import jobs_changed, jobs_in, work_over
 
 _TALLY = "tally.toml"  # tally.FILE_NAME; a sweep without accepts needs nothing else of what that would load
-_BATCH = 64  # files that are handed to a worker at once
-_ENOUGH = 400  # files from which on workers pay
-_SECRET_FORMATS = frozenset(["variables", "r-variables", "passwords", "option-file"])
 
 
 def sweep(
@@ -72,10 +66,10 @@ def sweep(
         if not root.exists():
             raise FileNotFoundError(f"{root} does not exist")
     result = Sweep(Path() if more else roots[0])
-    new = None if changed_since is None else _changed(roots, changed_since)
-    jobs = _jobs(roots, result, several=bool(more)) if new is None else _jobs_changed(roots[0], new)
+    new = None if changed_since is None else changed_in(roots, changed_since)
+    jobs = jobs_in(roots, result.unreadable, several=bool(more)) if new is None else jobs_changed(roots[0], new)
     shown = list[tuple[Path, str]]()
-    for found in _searched(jobs, workers, executor):
+    for found in work_over(jobs, search, workers, executor):
         result.files += found.files
         result.binary += found.binary
         result.hits += found.hits
@@ -86,7 +80,7 @@ def sweep(
             progress(result.files)
     hits = _in_sight(result.hits, shown)
     if new is not None:
-        hits = [hit for hit in hits if _is_new(hit, new.get(hit.path.as_posix()))]
+        hits = [hit for hit in hits if is_new(hit.line, hit.end_line, new.get(hit.path.as_posix()))]
     if len(roots) == 1 and _has_accepts(tally := roots[0] / _TALLY):
         from ..tally import load
 
@@ -106,69 +100,22 @@ def _has_accepts(tally: Path) -> bool:
         return False
 
 
-def _changed(roots: list[Path], revision: str) -> dict[str, list[range] | None]:
+def changed_in(roots: list[Path], revision: str) -> dict[str, list[range] | None]:
+    """Give the new lines of one folder of a repository.
+
+    Raises
+    ------
+    FieldError
+        For anything but one folder, or as `changed_lines`.
+    """
     if len(roots) != 1 or not roots[0].is_dir():
         raise FieldError("what has changed is asked of one folder of a repository")
     return changed_lines(roots[0], revision)
 
 
-def _jobs_changed(root: Path, names: Iterable[str]) -> Iterator[Job]:
-    for name in sorted(names):
-        if (root / name).is_file() and not (root / name).is_symlink():
-            yield Job(str(root / name), name)
-
-
-def _is_new(hit: Hit, lines: list[range] | None) -> bool:
-    return lines is None or any(hit.line < one.stop and one.start <= hit.end_line for one in lines)
-
-
-def _jobs(roots: Iterable[Path], result: Sweep, *, several: bool) -> Iterator[Job]:
-    for root in roots:
-        if not root.is_dir():
-            yield Job(str(root), str(root) if several or not root.is_absolute() else root.name)
-            continue
-        for place, parts, ignored in walk_names(str(root), result.unreadable.append):
-            if not ignored or format_of(Path(place)) in _SECRET_FORMATS:
-                yield Job(place, place if several else "/".join(parts), ignored)
-
-
-def _searched(jobs: Iterator[Job], workers: int | None, executor: Executor | None) -> Iterator[Found]:
-    """Search in this process where there is little to do, and in others where there is much."""
-    if executor is None:
-        count = workers or os.cpu_count() or 1
-        first = list(islice(jobs, _ENOUGH if workers is None else 1))
-        if count == 1 or len(first) < (_ENOUGH if workers is None else 1):
-            for job in first:
-                yield search([job])
-            for job in jobs:
-                yield search([job])
-            return
-        with ExitStack() as stack:
-            pool = stack.enter_context(ProcessPoolExecutor(count))
-            yield from _spread(_chain(first, jobs), pool, 2 * count)
-        return
-    yield from _spread(jobs, executor, 64)
-
-
-def _chain(first: list[Job], others: Iterator[Job]) -> Iterator[Job]:
-    yield from first
-    yield from others
-
-
-def _spread(jobs: Iterator[Job], executor: Executor, most: int) -> Iterator[Found]:
-    """Hand batches out, no more of them at once than are needed: memory does not grow with the tree."""
-    waiting = set[Future[Found]]()
-    try:
-        while batch := list(islice(jobs, _BATCH)):
-            waiting.add(executor.submit(search, batch))
-            if len(waiting) >= most:
-                done, waiting = wait(waiting, return_when=FIRST_COMPLETED)
-                yield from (one.result() for one in done)
-        for one in waiting:
-            yield one.result()
-    finally:
-        for one in waiting:
-            one.cancel()
+def is_new(first: int, last: int, lines: list[range] | None) -> bool:
+    """Whether some of these lines are among the new ones; None stands for a file that is new as a whole."""
+    return lines is None or any(first < one.stop and one.start <= last for one in lines)
 
 
 def _in_sight(hits: list[Hit], shown: list[tuple[Path, str]]) -> list[Hit]:

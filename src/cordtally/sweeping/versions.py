@@ -162,6 +162,15 @@ def is_tracked(path: Path) -> bool:
         return False
 
 
+def tracked_in(folder: Path, paths: Iterable[Path]) -> set[Path]:
+    """Give those of some paths below a folder that version control keeps; none where there is none, or no git."""
+    try:
+        listed = _run(folder, "ls-files", "-z", "--", *(f":(literal){path.as_posix()}" for path in paths))
+    except FieldError:
+        return set()
+    return {Path(name) for name in _split(listed)}
+
+
 def names_at(folder: Path, revision: str = "HEAD") -> set[str]:
     """Give the names of the contents of all files at a revision; none where there is no commit yet.
 

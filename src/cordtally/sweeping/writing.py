@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import FieldError, quoted
-from ..vetting import RULES, Severity, Subject
+from ..vetting import RULES, Severity, Sight
 from .hits import Hit, Sweep
 from .inventory import Inventory, Row
 
@@ -128,7 +128,7 @@ def _in_markdown(cell: str) -> str:
 
 def as_sarif(found: Sweep) -> str:
     """Give a log of SARIF 2.1.0 (OASIS, 2020), as code hosts take it; accepted hits are in it, as suppressed."""
-    rules = [rule for rule in RULES.values() if rule.subject is Subject.TREE]
+    rules = [rule for rule in RULES.values() if rule.sees is Sight.LINE]
     numbers = {rule.id: number for number, rule in enumerate(rules)}
     described = [
         {

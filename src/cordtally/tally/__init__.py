@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from .files import FILE_NAME, find_tally
 from .layers import FieldOrigin, Lost
 from .loading import load
-from .tally import Accept, Resolved, Tally
+from .tally import Accept, Resolved, Ruling, Tally
 
 if TYPE_CHECKING:
     from .watching import TallyChange, Watching
@@ -16,6 +16,7 @@ __all__ = [
     "FieldOrigin",
     "Lost",
     "Resolved",
+    "Ruling",
     "Tally",
     "TallyChange",
     "Watching",

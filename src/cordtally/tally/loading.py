@@ -6,14 +6,14 @@ import re
 from dataclasses import replace
 from pathlib import Path
 
-from ..catalog import load_driver, load_index
+from ..catalog import find_nearest, load_driver, load_index
 from ..composing import parse_locator
 from ..errors import CordTallyError, TallyError
 from ..journal import note
 from .declared import check_declared
 from .files import FILE_NAME, TallyFile, find_tally, local_path, read_file
 from .shape import ABOUT, CORD, LOCAL, NAMED, VERSION
-from .tally import Accept, Fields, Tally
+from .tally import Accept, Fields, Ruling, Tally
 from .texts import read_text
 from .variables import find_clash
 
@@ -63,10 +63,11 @@ def assemble(file: TallyFile, local: TallyFile | None) -> Tally:
         message = f"the variable {clash[2]} would set a field of {clash[0]} and of {clash[1]}: rename one of them"
         raise file.problem("cords", clash[1], message)
     accepts = {name: _accept(file, name, fields) for name, fields in _tables(file, "accepts").items()}
+    rulings = {name: _ruling(file, name, fields) for name, fields in _tables(file, "vet").items()}
     file = replace(file, path=file.path.resolve())
     rotations = _tables(file, "rotations")
     file.check_keys("rotations", rotations, cords, "cord")
-    return Tally(file, local, cords, environments, _tables(file, "services"), accepts, rotations)
+    return Tally(file, local, cords, environments, _tables(file, "services"), accepts, rotations, rulings)
 
 
 def _tables(file: TallyFile, kind: str) -> dict[str, Fields]:
@@ -135,3 +136,17 @@ def _accept(file: TallyFile, name: str, fields: Fields) -> Accept:
             first = next(iter(fields), "")
             raise file.problem(layer, first, f"needs a {key}: what may stay, stays for a reason")
     return Accept(str(fields["path"]), str(fields.get("rule", "")), str(fields["reason"]), file.line(layer, ""))
+
+
+def _ruling(file: TallyFile, name: str, fields: Fields) -> Ruling:
+    from ..vetting.ids import RuleId  # few tallies have such a table
+
+    layer = f"vet.{name}"
+    known = {rule.value for rule in RuleId}
+    if name not in known:
+        hint = "cordtally vet --rules lists them"
+        raise file.problem("vet", name, f"there is no rule {name!r}: {hint}", nearest=find_nearest(name, known))
+    for key in ("severity", "because"):
+        if not isinstance(fields.get(key), str) or not str(fields[key]).strip():
+            raise file.problem(layer, next(iter(fields), ""), f"needs a {key}: a rule is changed for a reason")
+    return Ruling(str(fields["severity"]), str(fields["because"]), str(fields.get("path", "")), file.line(layer, ""))

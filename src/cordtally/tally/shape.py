@@ -66,6 +66,13 @@ ACCEPT: Table = {
     "rule": Key("text", "The rule; any if absent."),
     "reason": Key("text", "Why it may stay.", needed=True),
 }
+VET: Table = {
+    "severity": Key(
+        "text", "How much the rule matters; off switches it off.", True, ("off", "note", "warning", "error")
+    ),
+    "because": Key("text", "Why.", needed=True),
+    "path": Key("text", "The files it is about, as a pattern; all if absent."),
+}
 COMMAND: Table = {
     "run": Key("texts", "The program and its arguments, without a shell.", needed=True),
     "time_limit": Key("time", "How long it may take; 10s if absent."),
@@ -105,6 +112,7 @@ NAMED: Mapping[str, Table] = {
     "environments": CORD,  # a table of tables of them, by environment and cord
     "services": SERVICE,
     "accepts": ACCEPT,
+    "vet": VET,
     "commands": COMMAND,
     "remotes": REMOTE,
     "brokers": BROKER,
@@ -116,7 +124,8 @@ ABOUT: Mapping[str, str] = {
     "cords": "The connections, by name.",
     "environments": "What is laid over a cord in an environment: [environments.production.tides].",
     "services": "The services that use the cords, and their pools.",
-    "accepts": "What a sweep may find, each with a reason.",
+    "accepts": "What a sweep or a vetting may find, each with a reason.",
+    "vet": "How much rules of vetting matter here, by their ids.",
     "commands": "Programs that exec: locators name.",
     "remotes": "Services that remote: locators name.",
     "rotations": "How the passwords of cords are rotated, by the cord's name.",

@@ -59,6 +59,15 @@ class Accept(NamedTuple):
     line: int | None = None
 
 
+class Ruling(NamedTuple):
+    """How much a rule of vetting matters here (``off`` switches it off), why, for which files; with its line."""
+
+    severity: str
+    because: str
+    path: str = ""
+    line: int | None = None
+
+
 @dataclass(frozen=True, slots=True)
 class Resolved:
     """A cord after all layers were laid over each other."""
@@ -102,6 +111,7 @@ class Tally:
     services: Mapping[str, Fields] = dataclasses.field(default_factory=dict)
     accepts: Mapping[str, Accept] = dataclasses.field(default_factory=dict)
     rotations: Mapping[str, Fields] = dataclasses.field(default_factory=dict)
+    rulings: Mapping[str, Ruling] = dataclasses.field(default_factory=dict)
 
     def __repr__(self) -> str:
         return f"<Tally: {', '.join(self.cords) or 'no cords'} of {self.path}>"

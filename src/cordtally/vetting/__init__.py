@@ -1,20 +1,26 @@
 """Vetting: one registry of rules by family, findings, and what a rule may look at."""
 
-from .findings import Finding, Findings, Look
-from .registry import RULES
-from .rules import Rule, RuleId, Severity, Subject
-from .vet import vet_cord, vet_reading, vet_text
+from .edits import Edit
+from .findings import Finding, Findings
+from .ids import RuleId
+from .looks import Look
+from .registry import FAMILIES, RULES
+from .rules import Rule, Severity, Sight
+from .unread import report_unread
+from .vet import vet_cord, vet_reading
 
 __all__ = [
+    "FAMILIES",
     "RULES",
+    "Edit",
     "Finding",
     "Findings",
     "Look",
     "Rule",
     "RuleId",
     "Severity",
-    "Subject",
+    "Sight",
+    "report_unread",
     "vet_cord",
     "vet_reading",
-    "vet_text",
 ]

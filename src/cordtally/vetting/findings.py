@@ -1,30 +1,33 @@
-"""What vetting reports, and what its rules look at."""
+"""What vetting reports: a finding with its place, its hint, and where it is safe an edit."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import NamedTuple
 
-from ..exchange import Reading
-from ..exchange.defaults import default_level
-from ..model import Cord, TlsLevel
 from ..results import Result
-from .rules import RuleId, Severity
+from .edits import Edit
+from .ids import RuleId
+from .rules import Severity, Span
 
-if TYPE_CHECKING:
-    from pathlib import Path
 
-Span = tuple[int, int] | None
+class Shown(NamedTuple):
+    """The masked text around a finding, and the bounds of its place in it."""
+
+    text: str
+    start: int
+    end: int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Finding:
     """One thing that vetting reports.
 
-    ``start`` and ``end`` bound the place in the text, in characters; both are None where a cord has no text.
-    ``source`` says which file, cord or argument the finding is about; ``line`` and ``column`` count from 1; ``hint`` is
-    what to do.
+    ``start`` and ``end`` bound the place in the text, in characters; both are None where a cord has no text. ``source``
+    says which file, cord or argument the finding is about; ``line`` and ``column`` count from 1, as do those of its
+    end. What is ``accepted`` is so for that reason. ``hint`` is what to do, and ``edit``, where there is one, what
+    would do it in the text; ``shown`` is the masked text around it, where there is no reading to show it.
     """
 
     rule: RuleId
@@ -36,6 +39,11 @@ class Finding:
     source: str | None = None
     line: int | None = None
     column: int | None = None
+    end_line: int | None = None
+    end_column: int | None = None
+    accepted: str | None = None
+    edit: Edit | None = None
+    shown: Shown | None = None
 
     @property
     def why(self) -> str:
@@ -51,6 +59,8 @@ class Finding:
             place["source"] = self.source
         if self.line is not None:
             place |= {"line": self.line, "column": self.column}
+        if self.accepted is not None:
+            place["accepted"] = self.accepted
         return {
             "rule": self.rule.value,
             "severity": self.severity.value,
@@ -87,32 +97,6 @@ def finding(rule: RuleId, message: str, hint: str, *, span: Span = None, severit
     )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Look:
-    """What the rules of texts and cords look at: the cord, and the reading where it was read from a text.
-
-    Relative paths of certificates start from ``folder``.
-    """
-
-    cord: Cord
-    reading: Reading | None = None
-    folder: Path | None = None
-
-    def place(self, role: str) -> Span:
-        """Find where a role stands in the text that was read."""
-        if self.reading is None:
-            return None
-        return next(((p.start, p.end) for p in self.reading.parts if p.role == role), None)
-
-    def tls_level(self) -> tuple[TlsLevel | None, bool]:
-        """The level in force, and whether it is stated."""
-        level = self.cord.tls.level
-        if level is not None or self.reading is None:
-            return level, level is not None
-        default = default_level(self.reading)
-        return (TlsLevel(default) if default is not None else None), False
-
-
-def by_severity(found: Iterator[Finding]) -> Findings:
+def by_severity(found: Iterable[Finding]) -> Findings:
     """Order findings: the worst first, then by place."""
     return Findings(sorted(found, key=lambda f: (-f.severity.rank, -1 if f.start is None else f.start, f.rule.value)))

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from .rules import Rule, RuleId, Severity, Subject
+from .ids import RuleId
+from .rules import Rule, Severity, Sight, rule
 
 
 def _rule(rule_id: RuleId, severity: Severity, title: str, why: str, *, bad: str, good: str) -> Rule:
-    return Rule(id=rule_id, severity=severity, subject=Subject.POOL, title=title, why=why, bad=bad, good=good)
+    return rule(rule_id, severity, Sight.POOL, title=title, why=why, bad=bad, good=good)(None)
 
 
 RULES = (

@@ -1,12 +1,13 @@
-"""The family of trees: what a sweep reports of the lines of files. ``sweeping`` does the searching."""
+"""The family of lines: what a sweep reports of the lines of files. ``sweeping`` does the searching."""
 
 from __future__ import annotations
 
-from .rules import Rule, RuleId, Severity, Subject
+from .ids import RuleId
+from .rules import Rule, Severity, Sight, rule
 
 
 def _rule(rule_id: RuleId, severity: Severity, title: str, why: str, *, bad: str, good: str) -> Rule:
-    return Rule(id=rule_id, severity=severity, subject=Subject.TREE, title=title, why=why, bad=bad, good=good)
+    return rule(rule_id, severity, Sight.LINE, title=title, why=why, bad=bad, good=good)(None)
 
 
 RULES = (
@@ -58,20 +59,41 @@ RULES = (
         bad='url = os.environ["DATABASE_URL"]',
         good='home = os.environ["HOME"]',
     ),
+    rule(
+        RuleId.SECRET_ON_COMMAND_LINE,
+        Severity.WARNING,
+        Sight.FILE,
+        title="a secret on a command line",
+        why="Everybody on the machine sees it in the list of processes, and the shell keeps it in its history.",
+        about="Clients take a password from a variable, from a file of their own, or ask for it.",
+        bad="backup.sh\nmysqldump --user=keeper --password=not-a-real-pw berths\n",
+        good="backup.sh\nmysqldump --defaults-file=/etc/greywick/backup.cnf berths\n",
+    )(None),
+    rule(
+        RuleId.SECRET_OPEN_TO_OTHERS,
+        Severity.WARNING,
+        Sight.FILE,
+        title="a file with a secret that others may read",
+        why="Another user of the machine, or another program, can log in.",
+        about="Asked of password files, and of files that version control ignores. libpq passes over a password file "
+        "that others may read.",
+        bad=".pgpass\ngauge.greywick.example:5432:tides:keeper:not-a-real-pw\n",
+        good=".pgpass\n# none yet\n",
+    )(None),
     _rule(
         RuleId.ACCEPT_FITS_NOTHING,
         Severity.WARNING,
         "an accept that fits nothing",
         "What it accepted is gone, or has moved; the next secret there would be accepted unseen.",
-        bad="port = 5432  # cordtally accepts secret-pair: the server of a drill",
-        good='password = "not-a-real-pw"  # cordtally accepts secret-pair: the server of a drill',
+        bad="port = 5432  # cord-tally: accept secret-pair because the server of a drill",
+        good='password = "not-a-real-pw"  # cord-tally: accept secret-pair because the server of a drill',
     ),
     _rule(
         RuleId.ACCEPT_WITHOUT_REASON,
         Severity.ERROR,
         "an accept that gives no reason",
         "Nobody will know later whether it may still stay.",
-        bad='password = "not-a-real-pw"  # cordtally accepts secret-pair',
-        good='password = "not-a-real-pw"  # cordtally accepts secret-pair: the server of a drill',
+        bad='password = "not-a-real-pw"  # cord-tally: accept secret-pair',
+        good='password = "not-a-real-pw"  # cord-tally: accept secret-pair because the server of a drill',
     ),
 )

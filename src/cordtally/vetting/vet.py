@@ -1,40 +1,78 @@
-"""Runs all rules over a text, a reading or a cord. Files and tallies are left to ``cordtally.auditing``."""
+"""Runs the rules over a reading or a cord. Texts, files and tallies are left to ``cordtally.auditing``."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from ..exchange import Reading, read
-from ..model import Cord, Secret
-from .findings import Findings, Look, by_severity
-from .registry import RULES
-from .rules import Subject
+from ..exchange import Reading
+from ..model import Cord
+from .findings import Finding, Findings, by_severity
+from .leading import Leads
+from .looks import Look
+from .registry import BY_SIGHT
+from .rules import Grade, Rule, Severity, Told
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-_OF_READINGS = tuple(rule.check for rule in RULES.values() if rule.check is not None)
-_OF_CORDS = tuple(rule.check for rule in RULES.values() if rule.check is not None and rule.subject is Subject.CORD)
+_ORDER = tuple(Severity)
 
 
-def vet_text(text: str | Secret, *, driver: str | None = None, folder: Path | None = None) -> Findings:
-    """Read a text and vet it.
-
-    Raises
-    ------
-    TextError
-        When the text cannot be read.
-    """
-    return vet_reading(read(text, driver=driver), folder=folder)
-
-
-def vet_reading(reading: Reading, *, folder: Path | None = None) -> Findings:
+def vet_reading(
+    reading: Reading, *, folder: Path | None = None, environment: str | None = None, in_file: bool = False
+) -> Findings:
     """Vet what was read; the worst findings come first, then by place."""
-    look = Look(cord=reading.cord, reading=reading, folder=folder)
-    return by_severity(found for check in _OF_READINGS for found in check(look))
+    return _vet(Look(reading.cord, reading, folder=folder, environment=environment, in_file=in_file))
 
 
-def vet_cord(cord: Cord, *, folder: Path | None = None) -> Findings:
-    """Vet a cord that has no text; relative paths of certificates start from ``folder``."""
-    look = Look(cord=cord, folder=folder)
-    return by_severity(found for check in _OF_CORDS for found in check(look))
+def vet_cord(
+    cord: Cord,
+    *,
+    folder: Path | None = None,
+    environment: str | None = None,
+    places: Mapping[str, tuple[int, int]] | None = None,
+) -> Findings:
+    """Vet a cord that has no text; relative paths of certificates start from ``folder``.
+
+    ``places`` are where its parts stand in a file, by their roles.
+    """
+    return _vet(Look(cord, folder=folder, environment=environment, places=places))
+
+
+def _vet(look: Look) -> Findings:
+    found: list[Finding] = []
+    for sight in look.sights():
+        for rule in BY_SIGHT[sight]:
+            assert rule.check is not None
+            for told in rule.check(look):
+                severity = _graded(rule, told.severity or rule.severity, look)
+                if severity is not None:
+                    found.append(_finding(rule, told, severity))
+    return by_severity(found)
+
+
+def _finding(rule: Rule, told: Told, severity: Severity) -> Finding:
+    start, end = told.span if told.span is not None else (None, None)
+    return Finding(
+        rule=rule.id,
+        message=told.message,
+        hint=told.hint,
+        severity=severity,
+        start=start,
+        end=end,
+        edit=told.edit,
+    )
+
+
+def _graded(rule: Rule, severity: Severity, look: Look) -> Severity | None:
+    """How much a finding matters where the connection leads; None where it does not."""
+    if rule.grade is Grade.FIXED:
+        return severity
+    if rule.grade is Grade.STRICT:
+        return _ORDER[min(severity.rank + 1, 2)] if look.production else severity
+    if look.leads is Leads.HERE:
+        return None
+    if look.leads is Leads.AWAY or look.production:
+        return severity
+    return _ORDER[severity.rank - 1] if severity.rank else None

@@ -1,0 +1,59 @@
+"""Where an address leads: to this machine, into a private network, or away; and what its name says of it."""
+
+from __future__ import annotations
+
+import enum
+import re
+from functools import lru_cache
+from ipaddress import ip_address, ip_network
+
+# RFC 1918, RFC 4193, RFC 3927, RFC 4291 (2.5.6) and RFC 6598: nobody reaches them from elsewhere
+_PRIVATE = tuple(
+    ip_network(one)
+    for one in (
+        "10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "169.254.0.0/16", "100.64.0.0/10", "fc00::/7", "fe80::/10",
+    )
+)  # fmt: skip
+# names of RFC 6762, RFC 8375, ICANN's "internal" and Kubernetes, and those that routers and companies hand out
+_PRIVATE_NAME = re.compile(
+    r"(?:.*\.)?(?:local|localdomain|internal|lan|home|corp|intranet|private|home\.arpa|svc|cluster)", re.IGNORECASE
+)
+_DEVELOPMENT = re.compile(
+    r"(?:^|[.\-_])(?:dev|devel|development|test|testing|staging|stage|stg|qa|uat|sandbox|playground)\d{0,3}(?=[.\-_]|$)",
+    re.IGNORECASE,
+)
+
+
+class Leads(enum.IntEnum):
+    """Where an address leads; ordered by who may listen on the way."""
+
+    HERE = 0
+    """To this machine: a socket, loopback, ``localhost``."""
+    PRIVATE = 1
+    """Into a private network: its addresses, names that are valid there alone, and names of one word."""
+    AWAY = 2
+    """To anywhere else."""
+
+
+@lru_cache(maxsize=4096)
+def where(name: str) -> Leads:
+    """Say where an address leads."""
+    if not name or name[0] in "/@\\":
+        return Leads.HERE
+    host = name.lower().rstrip(".").strip("[]")
+    if host == "localhost" or host.endswith(".localhost"):
+        return Leads.HERE
+    if host[0].isdigit() or ":" in host:
+        try:
+            address = ip_address(host.partition("%")[0])
+        except ValueError:
+            return Leads.AWAY
+        if address.is_loopback:
+            return Leads.HERE
+        return Leads.PRIVATE if any(address in one for one in _PRIVATE) else Leads.AWAY
+    return Leads.PRIVATE if "." not in host or _PRIVATE_NAME.fullmatch(host) else Leads.AWAY
+
+
+def is_development(name: str) -> bool:
+    """Whether a host's name says that it is for development, tests or staging."""
+    return _DEVELOPMENT.search(name) is not None
