@@ -65,13 +65,34 @@ class Led:
     target: tuple[str, ...]
 
 
+@dataclass(frozen=True, slots=True)
+class Mendable:
+    """A text of a file whose findings may offer edits: where it stands, what it is, and how it was read."""
+
+    path: Path
+    start: int
+    end: int
+    text: str
+    driver: str | None
+    reading: Reading | None
+    findings: tuple[Finding, ...]
+
+    def offset(self, raw: str, place: int) -> int:
+        """Give the place in the string as it is written of a place in the text."""
+        return _written_at(raw, self.text, place)
+
+    def __repr__(self) -> str:
+        return f"<Mendable at {self.start}>"
+
+
 @dataclass(slots=True)
 class OfFile:
-    """What the vetting of one file came to."""
+    """What the vetting of one file came to; what is ``mendable`` holds secrets, and goes to no other process."""
 
     findings: list[Finding]
     hits: list[Hit]
     led: list[Led]
+    mendable: list[Mendable]
 
 
 def vet_in(
@@ -80,12 +101,14 @@ def vet_in(
     """Vet one file; its findings stand in the order of their places."""
     shown = around.path
     parts = list(_vet_parts(place, shown, asked))
-    found, hits, led = list[Finding](), list[Hit](), list[Led]()
+    found, hits, led, mendable = list[Finding](), list[Hit](), list[Led](), list[Mendable]()
     for spot, hit in judged_in(text, around, stretches)[0]:
         if hit is not None:
             hits.append(hit)
         if spot.kind == "cord":
             findings, reading = _vet_spot(text, spot, hit, _Place(place, shown, asked))
+            driver = asked.driver or spot.driver
+            mendable.append(Mendable(shown, spot.start, spot.end, spot.text, driver, reading, tuple(findings)))
             told_of = asked.everything or not spot.comment
             found += [one for one in findings if told_of or one.rule is RuleId.PASSWORD_IN_TEXT]
             name = spot.name or (spot.names[-1] if spot.names else None)
@@ -102,7 +125,7 @@ def vet_in(
     told = {one.line for one in found if one.rule is RuleId.SECRET_PAIR}
     made = [*found, *(one for one in parts if one.rule is not RuleId.PASSWORD_IN_TEXT or one.line not in told)]
     made.sort(key=lambda one: (one.line or 0, one.column or 0, -one.severity.rank))
-    return OfFile(made, hits, led)
+    return OfFile(made, hits, led, mendable)
 
 
 def _exposed(spot: Spot, hit: Hit, around: Surroundings, *, first: bool) -> Iterator[Finding]:
@@ -166,7 +189,9 @@ def _vet_spot(text: Text, spot: Spot, hit: Hit | None, at: _Place) -> tuple[list
 def _weighed(one: Finding, hit: Hit | None) -> Finding:
     """A secret in a file matters as much as its place says."""
     if one.rule is RuleId.PASSWORD_IN_TEXT and hit is not None and hit.rule is RuleId.CORD_WITH_PASSWORD:
-        return replace(one, severity=hit.severity, message=f"the password stands {hit.reason.removeprefix('a secret ')}")
+        return replace(
+            one, severity=hit.severity, message=f"the password stands {hit.reason.removeprefix('a secret ')}"
+        )
     return one
 
 

@@ -23,7 +23,7 @@ from .lines import stream_lines
 from .output import count_findings, print_findings, print_json
 from .progress import show_count
 from .screen import Screen
-from .vet_told import print_rule, print_rules, print_vetted, rules_document
+from .vet_told import print_mended, print_rule, print_rules, print_vetted, rules_document
 
 
 @click.command("vet", epilog=CONNECTION_HELP + " A file that is named is vetted as a whole, and so is a folder.")
@@ -46,6 +46,8 @@ from .vet_told import print_rule, print_rules, print_vetted, rules_document
 @click.option("--lines", is_flag=True, help="Read JSON lines from standard input, write JSON lines.")
 @click.option("--rules", "list_rules", is_flag=True, help="List all rules.")
 @click.option("--explain", metavar="RULE", shell_complete=completing.rules, help="Tell about one rule, with examples.")
+@click.option("--mend", is_flag=True, help="Show the edits that are safe to make.")
+@click.option("--apply", "write", is_flag=True, help="With --mend: write them into the files.")
 @click.option("--workers", metavar="N", type=click.IntRange(min=1), help="Vet a folder with N processes.")
 @click.option("--quiet", "-q", is_flag=True, help="Print the messages only, without why and what to do.")
 def command(
@@ -62,6 +64,8 @@ def command(
     lines: bool,
     list_rules: bool,
     explain: str | None,
+    mend: bool,
+    write: bool,
     workers: int | None,
     quiet: bool,
 ) -> int:
@@ -75,6 +79,10 @@ def command(
     if sum((as_json, as_sarif, as_junit)) > 1:
         raise FieldError("--json, --sarif and --junit go one without the others")
     asked = _Asked(driver, environment, tally_file, since, workers)
+    if write and not mend:
+        raise FieldError("--apply goes with --mend")
+    if mend:
+        return _mend(what, asked, write=write)
     subjects = [_vet_one(w, asked) for w in what]
     if from_env is not None:
         subjects.append(_vet_connection(take_connection(None, from_env=from_env, driver=driver), environment))
@@ -106,6 +114,36 @@ class _Subject(NamedTuple):
     findings: tuple[Finding, ...]
     reading: Reading | None = None
     vetted: Vetted | None = None
+
+
+def _mend(what: tuple[str, ...], asked: _Asked, *, write: bool) -> int:
+    """Show the edits of texts and files, and write those of files where that is asked for."""
+    from ..auditing.mending import MendedFile, mend_file, mend_text
+
+    every = list[MendedFile]()
+    for one in what:
+        if _is_place(one):
+            root = Path(one)
+            found = vet_tree(root, driver=asked.driver, environment=asked.environment, changed_since=asked.since)
+            names = dict.fromkeys(each.source for each in found.findings if each.source and ": " not in each.source)
+            for name in names:
+                path = root / name if root.is_dir() else root
+                if (made := mend_file(path, driver=asked.driver, environment=asked.environment)) is not None:
+                    every.append(made)
+            continue
+        named = take_connection(one, driver=asked.driver, environment=asked.environment, strict=False)
+        if write or isinstance(named.given, Cord):
+            raise FieldError("edits are written into files: of a text they are shown, and a cord has none")
+        mended = mend_text(named.given, driver=named.driver, environment=asked.environment)
+        print_mended(Screen(), [] if mended is None else [mended])
+    if any(_is_place(one) for one in what):
+        print_mended(Screen(), [text for made in every for text in made.texts])
+    for made in every if write else ():
+        made.apply()
+        Screen().say(f"{made.path} is written", "green")
+    if every and not write:
+        Screen().say("nothing is written yet: --apply writes it", "dim")
+    return 0
 
 
 def _explain(name: str | None, as_json: bool) -> int:

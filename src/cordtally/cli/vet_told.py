@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from itertools import groupby
 
 from ..auditing import Vetted
+from ..auditing.mending import Mended
 from ..text import excerpt
 from ..vetting import FAMILIES, RULES, Finding, Rule, RuleId
 from .layout import Line
@@ -67,6 +68,22 @@ def _print_accepted(screen: Screen, accepted: Sequence[Finding]) -> None:
     if len(accepted) > _MOST_ACCEPTED:
         screen.say(f"accepted  {len(accepted) - _MOST_ACCEPTED:,} more, which --json lists", "dim")
     if accepted:
+        screen.say()
+
+
+def print_mended(screen: Screen, texts: Sequence[Mended]) -> None:
+    """Print what was mended: each text as it was and as it is, masked."""
+    if not texts:
+        screen.say("there is nothing that is safe to mend", "dim")
+    for one in texts:
+        rules = ", ".join(found.rule.value for found in one.findings)
+        place = f"{clean(str(one.path))}:{one.line}  " if one.path is not None else ""
+        screen.say(Line(place).append(rules, "bold"), whole=True)
+        before, after = clean(str(one.before)), clean(str(one.after))
+        screen.say(f"- {before}", "red", whole=True)
+        screen.say(f"+ {after}", "green", whole=True)
+        if before == after:
+            screen.say("  (what changes is masked, or cannot be seen)", "dim")
         screen.say()
 
 

@@ -51,7 +51,7 @@ def database_name_too_long(look: Look) -> Iterator[Told]:
     ),
     good=(
         "mongodb://roster.greywick.example/pilots?tls=true",
-        "firebird+firebird://keeper@buoys.greywick.example//data/buoys.fdb",
+        "firebird-driver: buoys.greywick.example:/data/buoys.fdb",
     ),
 )
 def database_name_refused(look: Look) -> Iterator[Told]:
