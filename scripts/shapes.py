@@ -65,6 +65,16 @@ class PartShape(TypedDict):
     name: NotRequired[str]
 
 
+class FixShape(TypedDict):
+    """An edit of a file that removes a finding: what is put in the place between two places."""
+
+    line: int
+    column: int
+    end_line: int
+    end_column: int
+    text: str
+
+
 class FindingShape(TypedDict):
     """What is wrong or risky, where, and what to do."""
 
@@ -80,6 +90,7 @@ class FindingShape(TypedDict):
     column: NotRequired[int]
     accepted: NotRequired[str]
     """Why it may stay."""
+    fix: NotRequired[FixShape]
 
 
 class ResolvedShape(TypedDict):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -13,6 +13,7 @@ from ..config import Declared, declared_in
 from ..errors import AmbiguousText, CordTallyError, FieldError, MissingExtra, TextError, UnknownName
 from ..exchange import Reading, read
 from ..exchange.mistakes import find_mistakes
+from ..model import clear
 from ..model.placeholders import is_placeholder, variable_in
 from ..pooling.settings import read_settings, vet_pool
 from ..spotting import Spot, Stretch
@@ -23,12 +24,12 @@ from ..sweeping.places import environment_of
 from ..sweeping.texts import Text
 from ..syntax import format_of
 from ..text import doubtful_spans, mask_spans, masked_position
-from ..vetting import RULES, Finding, RuleId, Severity, vet_cord, vet_reading
+from ..vetting import RULES, Finding, Fix, RuleId, Severity, vet_cord, vet_reading
 from ..vetting.findings import Shown, finding
 from ..vetting.unread import report_unread
 from .pools import vet_pool_of
+from .proving import holds, written_at, written_in
 
-_GAP = 200  # characters between two pieces of a string that are joined
 _MOST_ALIKE = 6  # drivers that a text is read with where it does not tell which is meant
 _LONGEST_LINE = 2_000  # characters of a line that is shown
 _OPEN = RuleId.SECRET_OPEN_TO_OTHERS
@@ -76,10 +77,6 @@ class Mendable:
     driver: str | None
     reading: Reading | None
     findings: tuple[Finding, ...]
-
-    def offset(self, raw: str, place: int) -> int:
-        """Give the place in the string as it is written of a place in the text."""
-        return _written_at(raw, self.text, place)
 
     def __repr__(self) -> str:
         return f"<Mendable at {self.start}>"
@@ -183,7 +180,27 @@ def _vet_spot(text: Text, spot: Spot, hit: Hit | None, at: _Place) -> tuple[list
         return [], None
     found = vet_reading(reading, folder=at.path.parent, environment=environment, in_file=True)
     found = vet_pool_of(reading, found)
-    return [_placed(text, spot, _weighed(one, hit), at, reading) for one in found], reading
+    placed = [_placed(text, spot, _weighed(one, hit), at, reading) for one in found]
+    return [_fixed(text, spot, one, (reading, found), at) for one in placed], reading
+
+
+def _fixed(text: Text, spot: Spot, one: Finding, was: tuple[Reading, Sequence[Finding]], at: _Place) -> Finding:
+    """Give a finding its fix, where its edit touches no secret, is written as it is, and holds what it promises."""
+    edit, (reading, found) = one.edit, was
+    if edit is None or any(a < edit.end and edit.start < b for a, b in reading.secret_spans):
+        return one
+    there = written_in(text.characters, spot.start, spot.end, spot.text, edit)
+    if there is None:
+        return one
+    try:
+        now = read(edit.applied(spot.text), driver=at.asked.driver or spot.driver)
+    except CordTallyError:
+        return one
+    environment = at.environment((*spot.names, spot.name or ""))
+    after = vet_pool_of(now, vet_reading(now, folder=at.path.parent, environment=environment, in_file=True))
+    if not holds(one, found, reading, after, now):
+        return one
+    return replace(one, fix=Fix(*text.place(there.start, there.end), clear(there.text)))
 
 
 def _weighed(one: Finding, hit: Hit | None) -> Finding:
@@ -233,8 +250,8 @@ def _placed(text: Text, spot: Spot, one: Finding, at: _Place, reading: Reading |
     """Give a finding its place in the file, and the masked text around it."""
     raw = text.characters[spot.start : spot.end]
     first, last = one.start or 0, one.end if one.end is not None else one.start or 0
-    start = spot.start + _written_at(raw, spot.text, first)
-    end = spot.start + _written_at(raw, spot.text, last)
+    start = spot.start + written_at(raw, spot.text, first)
+    end = spot.start + written_at(raw, spot.text, last)
     line, column, end_line, end_column = text.place(start, max(start, end))
     shown = one.shown
     if reading is not None:
@@ -247,15 +264,6 @@ def _placed(text: Text, spot: Spot, one: Finding, at: _Place, reading: Reading |
     return replace(
         one, source=str(at.shown), line=line, column=column, end_line=ends[0], end_column=ends[1], shown=shown
     )
-
-
-def _written_at(raw: str, text: str, offset: int) -> int:
-    """The place in a string as it is written of a place in what it stands for: quotes and signs between are passed."""
-    at = 0
-    for character in text[:offset]:
-        found = raw.find(character, at, at + _GAP)
-        at = found + 1 if found >= 0 else at  # the dollar of what is put in, which the language writes otherwise
-    return at
 
 
 def _vet_parts(place: Path, shown: Path, asked: Asked) -> Iterator[Finding]:

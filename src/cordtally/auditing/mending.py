@@ -11,20 +11,17 @@ from pathlib import Path
 
 from ..errors import CordTallyError
 from ..exchange import Reading
-from ..model import Cord, MaskedText, clear
+from ..model import MaskedText
 from ..sweeping.judging import Surroundings
 from ..sweeping.texts import Text
 from ..syntax import Source
 from ..syntax.source import Splice
-from ..vetting import Edit, Finding
+from ..vetting import Finding
 from .files import Asked, Mendable, vet_in
+from .proving import holds, means_the_same, written_in
 from .texts import vet_text
 
 _MOST = 100  # edits of one text or file: each is proved by vetting the whole again
-_PARTS = ("engine", "hosts", "database", "user", "password", "authentication", "discovery")
-_MOST_PARTS = 2  # of what a text means, one edit may change: a separator that was missing parts one value in two
-# what stands for itself in a string of any language or format, or is told by reading the file again
-_PLAIN = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_.:/=;,&%@ -?")
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,27 +101,8 @@ def _proved(
             after, reading = vet(made)
         except CordTallyError:
             continue
-        if reading is None or not _removes(one, found, after, unread=was is None):
-            continue
-        if was is None or _changed(was.cord, reading.cord) <= _MOST_PARTS:
+        if reading is not None and holds(one, found, was, after, reading):
             yield one, made, after, reading
-
-
-def _removes(one: Finding, before: Sequence[Finding], after: Sequence[Finding], *, unread: bool) -> bool:
-    """Whether a finding is gone, and none is new; what was hidden behind a text that nobody reads was there before."""
-    if unread:
-        return one.rule not in {each.rule for each in after}
-    old, new = Counter(each.rule for each in before), Counter(each.rule for each in after)
-    return new[one.rule] < old[one.rule] and not new - old
-
-
-def _changed(one: Cord, other: Cord) -> int:
-    """How many parts of what two texts mean are not the same."""
-    changed: int = sum(getattr(one, part) != getattr(other, part) for part in _PARTS) + (one.tls != other.tls)
-    names = {*dict(one.options), *dict(other.options)}
-    changed += sum(dict(one.options).get(name) != dict(other.options).get(name) for name in names)
-    # an option that nobody knew comes to mean something, or goes
-    return changed + max(0, sum(pair not in one.native for pair in other.native))
 
 
 def _masked(text: str, found: Sequence[Finding], reading: Reading | None) -> MaskedText:
@@ -178,7 +156,7 @@ def _proved_in(
     old = Counter(each.rule for each in found)
     for each in mendable:
         for one in each.findings:
-            edit = None if one.edit is None else _written(text, each, one.edit)
+            edit = None if one.edit is None else written_in(text, each.start, each.end, each.text, one.edit)
             if edit is None or one.edit is None:
                 continue
             wanted = one.edit.applied(each.text)
@@ -200,16 +178,4 @@ def _right(text: str, each: Mendable, asked: tuple[str | None, str | None]) -> R
         reading = vet_text(text, driver=asked[0] or each.driver, environment=asked[1])[1]
     except CordTallyError:
         return None
-    if reading is None or each.reading is None:
-        return reading
-    return reading if _changed(each.reading.cord, reading.cord) <= _MOST_PARTS else None
-
-
-def _written(text: str, each: Mendable, edit: Edit) -> Edit | None:
-    """The edit where the text stands in the file; None where it is written otherwise there."""
-    raw = text[each.start : each.end]
-    start, end = each.offset(raw, edit.start), each.offset(raw, edit.end)
-    new = clear(edit.text)
-    if raw[start:end] != each.text[edit.start : edit.end] or not set(new) <= _PLAIN:
-        return None
-    return Edit(each.start + start, each.start + end, new)
+    return reading if reading is not None and means_the_same(each.reading, reading) else None

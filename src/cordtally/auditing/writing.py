@@ -9,7 +9,7 @@ from hashlib import sha256
 from urllib.parse import quote
 from xml.etree import ElementTree
 
-from ..vetting import FAMILIES, RULES, Finding, Rule, Severity
+from ..vetting import FAMILIES, RULES, Finding, Fix, Rule, Severity
 
 _LEVELS = {Severity.ERROR: "error", Severity.WARNING: "warning", Severity.NOTE: "note"}
 _SCHEMA = "https://json.schemastore.org/sarif-2.1.0.json"
@@ -62,9 +62,18 @@ def _result(one: Finding, number: int, seen: Counter[str]) -> dict[str, object]:
         "locations": [{"physicalLocation": place}],
         "partialFingerprints": {"cordtally/1": f"{mark[:32]}:{seen[mark]}"},
     }
+    if one.fix is not None:
+        made["fixes"] = [_fix(one.fix, one.hint, place["artifactLocation"])]
     if one.accepted is not None:
         made["suppressions"] = [{"kind": "inSource", "justification": one.accepted}]
     return made
+
+
+def _fix(fix: Fix, hint: str, location: object) -> dict[str, object]:
+    region = {"startLine": fix.line, "startColumn": fix.column, "endLine": fix.end_line, "endColumn": fix.end_column}
+    replacement = {"deletedRegion": region, "insertedContent": {"text": fix.text}}
+    changes = [{"artifactLocation": location, "replacements": [replacement]}]
+    return {"description": {"text": hint}, "artifactChanges": changes}
 
 
 def _path_of(one: Finding) -> str:

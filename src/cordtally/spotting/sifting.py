@@ -61,7 +61,7 @@ _KEYWORDS = (
     r"\b(?:host|hostaddr|dbname|user|password|port|sslmode|service)\s{0,5}=\s{0,5}(?:'[^'\n]{0,200}'|[^\s=;,]{1,200})"
     r"[ \t]{1,10}[a-z_]{2,30}\s{0,5}=\s{0,5}[^\s=]"
 )
-AUTHORITY = r"[a-z0-9]://[^\s/@:'\"<>]{0,200}:[^\s/@'\"<>]{1,300}@"
+AUTHORITY = r"[a-z0-9]:\\?/\\?/[^\s/@:'\"<>]{0,200}:[^\s/@'\"<>]{1,300}@"
 _COMMON = frozenset(["create", "new", "password", "auth", "Open"])  # names of many calls: what they are given tells
 _GENERAL = frozenset(
     ["using", "connect", "Connect"]
@@ -110,7 +110,9 @@ def _expression() -> str:
 
 def prefixes() -> list[str]:
     """How texts begin; a short word with a colon is one only where a pair or a path follows."""
-    long = [re.escape(one) for one in load_index()["prefixes"] if one.count(":") > 1 or one.endswith("://")]
+    # JSON may escape slashes (RFC 8259, 7), and PHP does
+    known = [one for one in load_index()["prefixes"] if one.count(":") > 1 or one.endswith("://")]
+    long = [re.escape(one).replace("//", r"\\?/\\?/") for one in known]
     return [
         f"(?:{'|'.join(long)})",
         r"\b(?:mysql|pgsql|sqlsrv|odbc|oci|firebird|dblib):[\w ]{1,30}=",

@@ -12,7 +12,7 @@ from ..errors import CordTallyError, TallyError
 from ..journal import note
 from .declared import check_declared
 from .files import FILE_NAME, TallyFile, find_tally, local_path, read_file
-from .shape import ABOUT, CORD, LOCAL, NAMED, VERSION
+from .shape import ABOUT, CORD, LOCAL, NAMED, VERSION, VET
 from .tally import Accept, Fields, Ruling, Tally
 from .texts import read_text
 from .variables import find_clash
@@ -144,9 +144,15 @@ def _ruling(file: TallyFile, name: str, fields: Fields) -> Ruling:
     layer = f"vet.{name}"
     known = {rule.value for rule in RuleId}
     if name not in known:
-        hint = "cordtally vet --rules lists them"
-        raise file.problem("vet", name, f"there is no rule {name!r}: {hint}", nearest=find_nearest(name, known))
+        nearest = find_nearest(name, known)
+        hint = f"did you mean {nearest[0]}?" if nearest else "cordtally vet --rules lists them"
+        raise file.problem("vet", name, f"there is no rule {name!r}: {hint}", nearest=nearest)
     for key in ("severity", "because"):
         if not isinstance(fields.get(key), str) or not str(fields[key]).strip():
             raise file.problem(layer, next(iter(fields), ""), f"needs a {key}: a rule is changed for a reason")
+    words = VET["severity"].words
+    if fields["severity"] not in words:
+        nearest = find_nearest(str(fields["severity"]), words)
+        message = f"severity is one of {', '.join(words)}, not {fields['severity']!r}"
+        raise file.problem(layer, "severity", message, nearest=nearest)
     return Ruling(str(fields["severity"]), str(fields["because"]), str(fields.get("path", "")), file.line(layer, ""))

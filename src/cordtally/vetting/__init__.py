@@ -1,6 +1,6 @@
 """Vetting: one registry of rules by family, findings, and what a rule may look at."""
 
-from .edits import Edit
+from .edits import Edit, Fix
 from .findings import Finding, Findings
 from .ids import RuleId
 from .looks import Look
@@ -15,6 +15,7 @@ __all__ = [
     "Edit",
     "Finding",
     "Findings",
+    "Fix",
     "Look",
     "Rule",
     "RuleId",

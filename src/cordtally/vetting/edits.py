@@ -27,6 +27,21 @@ class Edit:
         return whole[: self.start] + clear(self.text) + whole[self.end :]
 
 
+@dataclass(frozen=True, slots=True)
+class Fix:
+    """An edit where it stands in a file, lines and columns from 1: proved, and without a secret on either side."""
+
+    line: int
+    column: int
+    end_line: int
+    end_column: int
+    text: str
+
+    def to_dict(self) -> dict[str, object]:
+        """Give it as plain values."""
+        return {slot: getattr(self, slot) for slot in self.__slots__}
+
+
 def edit_between(old: str, new: str) -> Edit:
     """Give the smallest edit that makes one text of another."""
     start = _alike(old, new)

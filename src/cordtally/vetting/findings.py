@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from ..results import Result
-from .edits import Edit
+from .edits import Edit, Fix
 from .ids import RuleId
 from .rules import Severity, Span
 
@@ -26,8 +26,9 @@ class Finding:
 
     ``start`` and ``end`` bound the place in the text, in characters; both are None where a cord has no text. ``source``
     says which file, cord or argument the finding is about; ``line`` and ``column`` count from 1, as do those of its
-    end. What is ``accepted`` is so for that reason. ``hint`` is what to do, and ``edit``, where there is one, what
-    would do it in the text; ``shown`` is the masked text around it, where there is no reading to show it.
+    end. What is ``accepted`` is so for that reason. ``hint`` is what to do, ``edit``, where there is one, what would do
+    it in the text, and ``fix`` the same in a file; ``shown`` is the masked text around it, where there is no reading to
+    show it.
     """
 
     rule: RuleId
@@ -43,6 +44,7 @@ class Finding:
     end_column: int | None = None
     accepted: str | None = None
     edit: Edit | None = None
+    fix: Fix | None = None
     shown: Shown | None = None
 
     @property
@@ -61,6 +63,8 @@ class Finding:
             place |= {"line": self.line, "column": self.column}
         if self.accepted is not None:
             place["accepted"] = self.accepted
+        if self.fix is not None:
+            place["fix"] = self.fix.to_dict()
         return {
             "rule": self.rule.value,
             "severity": self.severity.value,
