@@ -295,6 +295,11 @@ class Engine(Record):
     replica_sets: bool = False
     checked: bool = True
 
+    @property
+    def own_databases(self) -> tuple[str, ...]:
+        """Those that are no application's."""
+        return self.system_databases + self.refused_databases
+
 
 class Service(Record):
     """A place that is known by its hosts' names: a managed service, a balancer, a pooler in between.

@@ -326,6 +326,7 @@ def _covers(names: set[str], host: str) -> bool:
     RuleId.WALLET_INCOMPLETE,
     Severity.ERROR,
     Sight.OPTIONS,
+    options=("wallet_location",),
     title="a wallet's folder without a wallet in it",
     why="The driver finds neither authorities nor a certificate there.",
     about="Oracle's drivers look for cwallet.sso, ewallet.p12 or ewallet.pem in the folder.",

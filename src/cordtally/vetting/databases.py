@@ -120,7 +120,7 @@ def system_database(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.DATABASE_OF_USER,
     Severity.NOTE,
-    Sight.CORD,
+    Sight.NO_DATABASE,
     title="no database, so that the user's name is taken for it",
     why="Another user, and the program looks for another database.",
     about="PostgreSQL's servers take the user's name where a client names no database.",
@@ -138,6 +138,7 @@ def database_of_user(look: Look) -> Iterator[Told]:
     RuleId.OLD_SERVICE_IDENTIFIER,
     Severity.WARNING,
     Sight.OPTIONS,
+    options=("system_identifier",),
     title="a system identifier where a service name is expected",
     why="It names an instance of one machine: no pluggable database, no failover, no balancing.",
     about="Oracle's listeners still take it; since 12c databases are reached by their service names.",

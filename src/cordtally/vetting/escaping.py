@@ -68,7 +68,7 @@ empty_value = remarked(
 @rule(
     RuleId.PASSWORD_CUT_SHORT,
     Severity.ERROR,
-    Sight.READING,
+    Sight.STRAY_AT,
     title="a password that ends at one of its own characters",
     why="The driver sends half of it, and takes the rest for the host or the database.",
     about="An @ in the host, or behind it in the name of the database, shows where it happened.",
@@ -217,7 +217,7 @@ def stray_blank(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.GLUED_PIECES,
     Severity.ERROR,
-    Sight.READING,
+    Sight.EQUALS,
     title="two pieces without a separator between them",
     why="The second one is read as a part of the first, and is not in force.",
     about="Texts that are put together of pieces lose the blank, the semicolon or the & between two of them.",

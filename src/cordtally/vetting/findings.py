@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -101,6 +101,8 @@ def finding(rule: RuleId, message: str, hint: str, *, span: Span = None, severit
     )
 
 
-def by_severity(found: Iterable[Finding]) -> Findings:
+def by_severity(found: Sequence[Finding]) -> Findings:
     """Order findings: the worst first, then by place."""
+    if len(found) < 2:
+        return Findings(found)
     return Findings(sorted(found, key=lambda f: (-f.severity.rank, -1 if f.start is None else f.start, f.rule.value)))

@@ -9,20 +9,11 @@ from ..catalog import load_engine, load_index
 from ..catalog.services import service_of
 from ..model import DiscoveryKind, Host
 from ..notation import Case
-from ..patterns import pattern
 from .ids import RuleId
-from .leading import Leads, is_development, where
+from .leading import EVERY_ADDRESS, MORE, SAMPLE, Leads, is_development, where
 from .looks import Look
 from .remarked import of_cases, remarked, told
 from .rules import Grade, Severity, Sight, Told, rule
-
-_EVERY_ADDRESS = frozenset({"0.0.0.0", "::", "[::]", "*", "0", "::0", "0:0:0:0:0:0:0:0"})
-_MORE = pattern(r"[a-z][a-z0-9+.-]*://|/|\?|#| ")
-# RFC 2606, 3: names that are reserved for documents; and those that documents put in a host's place
-_SAMPLE = pattern(
-    r"(?:.*\.)?example\.(?:com|org|net|edu)|(?:your|my)[-_.]?(?:own[-_.]?)?(?:server|host|db|database|cluster|instance|"
-    r"domain|company)(?:name)?(?:\..*)?|(?:host|server)[-_]?name|(?:.*\.)?(?:mydomain|yourdomain)\.\w+"
-)
 
 _SLIPS = frozenset({Case.OPTION_AMONG_HOSTS, Case.PORT_IN_HOST, Case.BACKSLASH_IN_HOST, Case.USER_BEFORE_HOST})
 
@@ -30,7 +21,7 @@ _SLIPS = frozenset({Case.OPTION_AMONG_HOSTS, Case.PORT_IN_HOST, Case.BACKSLASH_I
 @rule(
     RuleId.NO_HOST,
     Severity.NOTE,
-    Sight.CORD,
+    Sight.NO_HOST,
     grade=Grade.STRICT,
     title="no host",
     why="The driver then goes to this machine, or where a variable of the environment leads.",
@@ -53,7 +44,7 @@ def no_host(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.LISTEN_ADDRESS,
     Severity.ERROR,
-    Sight.HOSTS,
+    Sight.HOST,
     title="a listen address as host",
     why="It tells a server to listen everywhere; a client that calls it reaches nobody, or itself.",
     about="0.0.0.0, :: and * are what bind addresses look like. Some systems lead them to this machine, others refuse.",
@@ -62,7 +53,7 @@ def no_host(look: Look) -> Iterator[Told]:
 )
 def listen_address(look: Look) -> Iterator[Told]:
     for host in look.cord.hosts:
-        if host.name in _EVERY_ADDRESS:
+        if host.name in EVERY_ADDRESS:
             yield Told(
                 f"{host.name} is where a server listens, and no host", "name the server's host", look.place("host")
             )
@@ -84,7 +75,7 @@ no_such_host = remarked(
 @rule(
     RuleId.HOST_HOLDS_MORE,
     Severity.ERROR,
-    Sight.HOSTS,
+    Sight.HOST,
     title="a host that holds more than a name",
     why="The whole of it is looked up as one name, and there is none.",
     about="A scheme, a path, a port, a user or another option inside the host. Each has its own place, which "
@@ -104,7 +95,7 @@ def host_holds_more(look: Look) -> Iterator[Told]:
         name = host.name
         if name[:1] in {"/", "@", "\\", "."} or name[1:3] == ":\\" or host.is_socket or "@" in name:
             continue
-        match = _MORE.search(name.lower())
+        match = MORE.search(name.lower())
         if match is None or "${" in name or "<" in name or "{" in name:
             continue
         what = {"/": "a path", "?": "a query", "#": "a fragment", " ": "a blank"}.get(match[0], f"a scheme, {match[0]}")
@@ -159,7 +150,7 @@ def _ports() -> Mapping[int, str]:
 @rule(
     RuleId.PORT_OF_OTHER_ENGINE,
     Severity.WARNING,
-    Sight.HOSTS,
+    Sight.PORT,
     title="the port of another database system",
     why="What answers there most often speaks another protocol, and the driver waits for an answer that never comes.",
     about="Compared are the ports that servers listen on if nobody says otherwise.",
@@ -184,7 +175,7 @@ def port_of_other_engine(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.PORT_WITHOUT_EFFECT,
     Severity.WARNING,
-    Sight.HOSTS,
+    Sight.PORT,
     title="a port that has no effect",
     why="Whoever changes it later changes nothing, and looks for the reason elsewhere.",
     about="A socket has no port, except for PostgreSQL, whose sockets are named after it; beside a port SQL Server's "
@@ -213,7 +204,7 @@ def port_without_effect(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.LOCALHOST_IS_SOCKET,
     Severity.NOTE,
-    Sight.HOSTS,
+    Sight.LOCAL,
     title="localhost that is a socket",
     why="This driver takes the name for its local socket: port and TLS do not count.",
     about="MySQL's and MariaDB's client libraries never open a port for the name localhost. 127.0.0.1 leads to the "
@@ -236,7 +227,7 @@ def localhost_is_socket(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.PRODUCTION_LEADS_HOME,
     Severity.WARNING,
-    Sight.CORD,
+    Sight.PRODUCTION,
     title="production that leads to this machine, or to a host for development",
     why="The program works, on the wrong data.",
     about="Asked where the environment is production. A proxy on the same machine is a good reason to accept it.",
@@ -259,7 +250,7 @@ def production_leads_home(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.SAMPLE_HOST,
     Severity.WARNING,
-    Sight.HOSTS,
+    Sight.HOST,
     title="a host out of a document",
     why="It stands where the real one was meant to be put, and leads nowhere, or to a stranger.",
     about="Names that are reserved for documents (RFC 2606: example.com and its kin), and words like your-server.",
@@ -271,7 +262,7 @@ def production_leads_home(look: Look) -> Iterator[Told]:
 )
 def sample_host(look: Look) -> Iterator[Told]:
     for host in look.cord.hosts:
-        if _SAMPLE.fullmatch(host.name.lower()):
+        if SAMPLE.fullmatch(host.name.lower()):
             yield Told(f"{host} is a host out of a document", "name the real one", look.place("host"))
             return
 
@@ -279,7 +270,7 @@ def sample_host(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.RETIRED_HOST,
     Severity.ERROR,
-    Sight.HOSTS,
+    Sight.HOST,
     title="a host of a service that has ended",
     why="Its name may be gone, or belong to somebody else by now.",
     about="Services that their operators have switched off, as far as the catalog knows them.",

@@ -7,6 +7,8 @@ import re
 from functools import lru_cache
 from ipaddress import ip_address, ip_network
 
+from ..catalog.services import service_of
+
 # RFC 1918, RFC 4193, RFC 3927, RFC 4291 (2.5.6) and RFC 6598: nobody reaches them from elsewhere
 _PRIVATE = tuple(
     ip_network(one)
@@ -22,6 +24,22 @@ _DEVELOPMENT = re.compile(
     r"(?:^|[.\-_])(?:dev|devel|development|test|testing|staging|stage|stg|qa|uat|sandbox|playground)\d{0,3}(?=[.\-_]|$)",
     re.IGNORECASE,
 )
+
+
+EVERY_ADDRESS = frozenset({"0.0.0.0", "::", "[::]", "*", "0", "::0", "0:0:0:0:0:0:0:0"})
+"""What tells a server to listen everywhere."""
+MORE = re.compile(r"[a-z][a-z0-9+.-]*://|/|\?|#| ")
+"""What no name of a host has in it."""
+SAMPLE = re.compile(
+    r"(?:.*\.)?example\.(?:com|org|net|edu)|(?:your|my)[-_.]?(?:own[-_.]?)?(?:server|host|db|database|cluster|instance|"
+    r"domain|company)(?:name)?(?:\..*)?|(?:host|server)[-_]?name|(?:.*\.)?(?:mydomain|yourdomain)\.\w+"
+)
+"""Names that are reserved for documents (RFC 2606, 3), and those that documents put in a host's place."""
+POOLER = re.compile(r"(?:^|[.\-_])(?:pgbouncer|pooler|pgcat|odyssey|pgpool)(?:[.\-_]|\d|$)", re.IGNORECASE)
+"""Names of poolers."""
+POOLER_PORT = 6432
+"""PgBouncer's and Odyssey's own."""
+_PLAIN = re.compile(r"[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)*")
 
 
 class Leads(enum.IntEnum):
@@ -52,6 +70,14 @@ def where(name: str) -> Leads:
             return Leads.HERE
         return Leads.PRIVATE if any(address in one for one in _PRIVATE) else Leads.AWAY
     return Leads.PRIVATE if "." not in host or _PRIVATE_NAME.fullmatch(host) else Leads.AWAY
+
+
+@lru_cache(maxsize=4096)
+def tells(name: str) -> bool:
+    """Whether a host's name tells more than where it leads: there is something to be asked of it."""
+    if _PLAIN.fullmatch(name) is None or name in EVERY_ADDRESS:
+        return True
+    return bool(SAMPLE.fullmatch(name.lower()) or POOLER.search(name) or service_of(name) is not None)
 
 
 def is_development(name: str) -> bool:

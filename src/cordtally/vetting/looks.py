@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING
 from ..catalog import Driver, Engine, load_driver, load_engine
 from ..exchange import Reading
 from ..exchange.defaults import default_level
-from ..model import Cord, TlsLevel
+from ..model import Cord, Secret, TlsLevel, clear
+from ..model.placeholders import is_placeholder
 from ..patterns import pattern
-from .leading import Leads, where
+from .leading import POOLER_PORT, Leads, tells, where
 from .rules import Sight, Span
 
 if TYPE_CHECKING:
@@ -19,8 +20,9 @@ if TYPE_CHECKING:
     from ..exchange.gathering import Part
 
 _PRODUCTION = frozenset({"production", "prod", "prd", "live"})
-# blanks at an edge of a part, quotes, braces, escapes, templates, code, and all that is not printable ASCII
-_ODD = pattern(r"""[^ -~]|[%{}"'`<>#$]|^ | $|[=/@:,&?] | [=/@:,&]|=\w+=""")
+# all but what most texts are made of; and blanks at the edge of a part
+_ODD = pattern(r"[^ !&()*+,./0-9:;=?@A-Z\[\\\]^_a-z|~-]")
+_BLANKS = pattern(r"^ | $|[=/@:,&?] | [=/@:,&]")
 
 
 class Look:
@@ -31,7 +33,10 @@ class Look:
     of a cord that has no text.
     """
 
-    __slots__ = ("cord", "driver", "engine", "environment", "folder", "in_file", "leads", "places", "reading", "text")
+    __slots__ = (
+        "_level", "_literal", "_stand_ins", "cord", "driver", "engine", "environment", "folder", "in_file", "leads",
+        "places", "production", "reading", "text",
+    )  # fmt: skip
 
     def __init__(
         self,
@@ -46,17 +51,16 @@ class Look:
         self.places = places
         self.cord, self.reading, self.folder, self.environment = cord, reading, folder, environment
         self.in_file = in_file
+        self._stand_ins: tuple[tuple[str, str], ...] | None = None
+        self._literal: str | None = None
+        self._level: tuple[TlsLevel | None, bool] | None = None
+        self.production = environment is not None and environment.casefold() in _PRODUCTION
         self.text: str = "" if reading is None else reading.text.unmask()
         self.driver: Driver | None = None if reading is None else load_driver(reading.driver)
         self.engine: Engine = load_engine(cord.engine)
         self.leads = (
             Leads.HERE if self.engine.embedded else max([where(h.name) for h in cord.hosts], default=Leads.HERE)
         )
-
-    @property
-    def production(self) -> bool:
-        """Whether production is meant."""
-        return self.environment is not None and self.environment.casefold() in _PRODUCTION
 
     def part(self, role: str, name: str | None = None) -> Part | None:
         """Find a part of the text by its role, or an option by its name."""
@@ -85,36 +89,142 @@ class Look:
 
     def tls_level(self) -> tuple[TlsLevel | None, bool]:
         """The level in force, and whether it is stated."""
-        level = self.cord.tls.level
-        if level is not None or self.reading is None:
-            return level, level is not None
-        default = default_level(self.reading)
-        return (TlsLevel(default) if default is not None else None), False
+        if self._level is None:
+            level = self.cord.tls.level
+            stated = level is not None
+            if not stated and self.reading is not None:
+                default = default_level(self.reading)
+                level = None if default is None else _LEVELS[default]
+            self._level = level, stated
+        return self._level
 
     def sights(self) -> list[Sight]:
         """What there is to see."""
-        cord, made = self.cord, [Sight.CORD]
+        cord, engine, made = self.cord, self.engine, list[Sight]()
         if self.reading is not None:
-            made.append(Sight.READING)
-            if self.reading.remarks:
+            text, reading = self.text, self.reading
+            if reading.remarks:
                 made.append(Sight.REMARKS)
-            if _ODD.search(self.text) is not None:
+            if _ODD.search(text) is not None or (" " in text and _BLANKS.search(text) is not None):
                 made.append(Sight.ODD)
-        if cord.hosts:
-            made.append(Sight.HOSTS)
-            if len(cord.hosts) > 1:
-                made.append(Sight.SEVERAL)
-        if cord.database is not None:
+            if "@" in text and self._has_stray_at():
+                made.append(Sight.STRAY_AT)
+            if reading.remarks or text.count("=") > len([part for part in reading.parts if part.name is not None]):
+                made.append(Sight.EQUALS)
+        if self.production:
+            made.append(Sight.PRODUCTION)
+        if not engine.embedded:
+            self._see_hosts(made)
+            if self.leads is not Leads.HERE:
+                made.append(Sight.AWAY)
+                self._see_tls(made)
+        name = cord.database
+        if name is None:
+            made.append(Sight.NO_DATABASE)
+        elif type(name) is not str or not _PLAIN_NAME.fullmatch(name) or name in engine.own_databases:
             made.append(Sight.DATABASE)
-        if cord.user is not None:
+        if cord.user is not None and (cord.user in engine.administrators or "@" in cord.user_name):
             made.append(Sight.USER)
         if cord.password is not None:
-            made.append(Sight.PASSWORD)
-        if self.leads is not Leads.HERE:
-            made.append(Sight.TLS)
+            self._see_password(made)
+        if self.stand_ins:
+            made.append(Sight.STAND_IN)
         tls = cord.tls
-        if tls.ca is not None or tls.certificate is not None or tls.key is not None:
+        if tls.certificate is not None or tls.key is not None or (tls.ca is not None and tls.ca != "system"):
             made.append(Sight.FILES)
         if cord.options or cord.native:
             made.append(Sight.OPTIONS)
         return made
+
+    def _has_stray_at(self) -> bool:
+        name = self.cord.database
+        return any("@" in host.name[1:] for host in self.cord.hosts) or (name is not None and "@" in clear(name))
+
+    def _see_hosts(self, made: list[Sight]) -> None:
+        hosts, usual = self.cord.hosts, self.engine.default_port
+        if not hosts:
+            made.append(Sight.NO_HOST)
+            return
+        if self.leads is Leads.HERE:
+            made.append(Sight.LOCAL)
+        if len(hosts) > 1:
+            made.append(Sight.SEVERAL)
+        telling = ported = False
+        for host in hosts:
+            name = host.name
+            telling = telling or tells(name) or host.port == POOLER_PORT
+            ported = ported or host.port not in {None, usual} or host.instance is not None or name[:1] == "/"
+        if telling:
+            made.append(Sight.HOST)
+        if ported:
+            made.append(Sight.PORT)
+
+    def _see_tls(self, made: list[Sight]) -> None:
+        level, stated = self.tls_level()
+        if level is None:
+            return
+        if level in _SIGHT_OF_LEVEL:
+            made.append(_SIGHT_OF_LEVEL[level])
+            if stated:
+                made.append(Sight.TLS_LESS)
+        driver = self.driver
+        alone = stated and self.cord.tls.ca is None and driver is not None and driver.system_trust is False
+        if alone and level >= TlsLevel.VERIFY_CHAIN:
+            made.append(Sight.TLS_ALONE)
+
+    def _see_password(self, made: list[Sight]) -> None:
+        password = self.cord.password
+        if not isinstance(password, Secret):
+            made.append(Sight.LOCATOR)
+            return
+        text = password.unmask()
+        if not text:
+            made.append(Sight.EMPTY_PASSWORD)
+        elif self.literal is not None:
+            made.append(Sight.PASSWORD)
+            if len(text) > _SHORTEST_TOKEN:
+                made.append(Sight.TOKEN)
+
+    @property
+    def stand_ins(self) -> tuple[tuple[str, str], ...]:
+        """The parts of the cord that stand for something else, each with its role."""
+        if self._stand_ins is None:
+            self._look_for_stand_ins()
+        return self._stand_ins or ()
+
+    @property
+    def literal(self) -> str | None:
+        """The password that stands there, unless it stands for something else."""
+        if self._stand_ins is None:
+            self._look_for_stand_ins()
+        return self._literal
+
+    def _look_for_stand_ins(self) -> None:
+        cord, made = self.cord, list[tuple[str, str]]()
+        password = cord.password
+        self._literal = None
+        if isinstance(password, Secret) and (text := password.unmask()):
+            if is_placeholder(text):
+                made.append(("password", text))
+            else:
+                self._literal = text
+        host = cord.hosts[0].address if cord.hosts else None
+        for role, value in (("user", cord.user_name), ("database", cord.database), ("host", host)):
+            # by its form: a user may well be called password
+            if value and not (type(value) is str and (value.isalnum() or _FORMLESS.fullmatch(value))):
+                word = clear(value)
+                if is_placeholder(word):
+                    made.append((role, word))
+        self._stand_ins = tuple(made)
+
+
+_LEVELS = {level.value: level for level in TlsLevel}
+_SHORTEST_TOKEN = 40  # characters: no token is shorter
+_PLAIN_NAME = pattern(r"[a-z0-9_][a-z0-9_-]{0,62}")
+_FORMLESS = pattern(r"[A-Za-z0-9.-]*")
+_SIGHT_OF_LEVEL = {
+    TlsLevel.OFF: Sight.TLS_OFF,
+    TlsLevel.OPPORTUNISTIC: Sight.TLS_OFFERED,
+    TlsLevel.ENCRYPTED: Sight.TLS_ENCRYPTED,
+    TlsLevel.VERIFY_CHAIN: Sight.TLS_CHAIN,
+}

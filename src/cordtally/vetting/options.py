@@ -11,17 +11,15 @@ from ..exchange import Reading
 from ..model import clear
 from ..model.suspicion import MaskedName
 from ..notation import Case, Remark
-from ..patterns import pattern
 from .edits import Edit
 from .ids import RuleId
+from .leading import POOLER, POOLER_PORT
 from .logins import is_log_in_word
 from .looks import Look
 from .remarked import remarked, replaced
 from .rules import Grade, Severity, Sight, Told, rule
 
 _MOST_ADVICE = 50  # every driver is asked for each unknown option: not for every line of a hostile text
-_POOLER = pattern(r"(?i)(?:^|[.\-_])(?:pgbouncer|pooler|pgcat|odyssey|pgpool)(?:[.\-_]|\d|$)")
-_POOLER_PORT = 6432  # PgBouncer's and Odyssey's own
 
 
 def _unknown(look: Look) -> Iterator[tuple[Remark, Driver, tuple[Driver, Option] | None]]:
@@ -233,6 +231,7 @@ refused_together = remarked(
     RuleId.ROLE_OF_SINGLE_HOST,
     Severity.WARNING,
     Sight.OPTIONS,
+    options=("target_role",),
     title="a role that is wanted of a single host",
     why="Where the one host has the other role, nobody connects; there is no second one to try.",
     about="A standby, or one that only reads, is chosen among several hosts. A name that leads to several addresses is "
@@ -250,7 +249,7 @@ def role_of_single_host(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.PREPARED_BEHIND_POOLER,
     Severity.WARNING,
-    Sight.CORD,
+    Sight.HOST,
     title="prepared statements behind a pooler of transactions",
     why="A statement is prepared on one connection and run on another one, which does not know it.",
     about="Told from the host's name or from the port 6432, for drivers that prepare statements by themselves. "
@@ -281,7 +280,7 @@ def _pooler(name: str, port: int | None) -> str | None:
     service = service_of(name)
     if service is not None and service.shares == "transaction" and (not service.ports or port in service.ports):
         return service.title
-    if _POOLER.search(name) or port == _POOLER_PORT:
+    if POOLER.search(name) or port == POOLER_PORT:
         return "a pooler"
     return None
 
@@ -290,6 +289,7 @@ def _pooler(name: str, port: int | None) -> str | None:
     RuleId.MANY_STATEMENTS,
     Severity.WARNING,
     Sight.OPTIONS,
+    options=("multi_statements",),
     grade=Grade.STRICT,
     title="several statements in one call",
     why="Where a value gets into a statement unescaped, a whole second statement fits in.",
@@ -307,6 +307,7 @@ def many_statements(look: Look) -> Iterator[Told]:
     RuleId.LOCAL_FILES,
     Severity.WARNING,
     Sight.OPTIONS,
+    options=("allow_local_infile",),
     grade=Grade.STRICT,
     title="a server that may ask for files of this machine",
     why="A server that is not the one you mean can ask for any file that the program may read.",
@@ -326,6 +327,7 @@ def local_files(look: Look) -> Iterator[Told]:
     RuleId.CHARSET_TOO_SMALL,
     Severity.WARNING,
     Sight.OPTIONS,
+    options=("charset",),
     title="a character set that lacks characters",
     why="What it cannot hold is refused, or stored as a question mark.",
     about="MySQL's utf8 and utf8mb3 have no character beyond U+FFFF, and emoji are beyond; Latin-1 and ASCII have a "
@@ -349,7 +351,7 @@ def charset_too_small(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.DEVELOPMENT_SWITCH,
     Severity.ERROR,
-    Sight.OPTIONS,
+    Sight.PRODUCTION,
     title="a switch for development, in production",
     why="It writes values or secrets to logs and errors, or opens what is shut for a reason.",
     about="Asked where production is meant: by --environment, by the name of a file or a setting, or by the tally. "

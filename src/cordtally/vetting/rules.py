@@ -33,42 +33,75 @@ class Severity(enum.Enum):
         return ("note", "warning", "error").index(self.value)
 
 
-class Sight(enum.Enum):
-    """What a rule needs to see. Those of a text or a cord are asked only where there is something of the kind."""
+class Sight(enum.IntEnum):
+    """What a rule needs to see; it is asked only where there is something of the kind.
 
-    UNREAD = "unread"
+    Most texts have nothing to tell: what each sight costs to be looked for is paid once for all its rules.
+    """
+
+    UNREAD = enum.auto()
     """A text that no driver reads."""
-    ODD = "odd"
+    ODD = enum.auto()
     """A text with a character that few texts need."""
-    REMARKS = "remarks"
+    EQUALS = enum.auto()
+    """A text with more signs of equality than options, or with an option that nobody knows."""
+    STRAY_AT = enum.auto()
+    """An @ in a host or in a database's name."""
+    REMARKS = enum.auto()
     """What the readers remarked."""
-    READING = "reading"
-    """A text that was read, with its places."""
-    CORD = "cord"
-    """A cord, whether it was read from a text or not."""
-    HOSTS = "hosts"
-    """A cord with a host."""
-    SEVERAL = "several"
-    """A cord with several hosts."""
-    DATABASE = "database"
-    """A cord with the name of a database."""
-    USER = "user"
-    """A cord with the name of a user."""
-    PASSWORD = "password"
-    """A cord whose password is at hand."""
-    TLS = "tls"
+    STAND_IN = enum.auto()
+    """A part that stands for something else: a placeholder, a variable."""
+    PRODUCTION = enum.auto()
+    """A cord where production is meant."""
+    HOST = enum.auto()
+    """A host that tells something by its name: of a document, of a service, no plain name."""
+    PORT = enum.auto()
+    """A port that is not the engine's usual one, a socket or an instance."""
+    NO_HOST = enum.auto()
+    """A cord without a host, of an engine that has servers."""
+    LOCAL = enum.auto()
+    """A cord that leads to this machine."""
+    AWAY = enum.auto()
     """A cord that leads over a network."""
-    FILES = "files"
-    """A cord with certificates or a wallet."""
-    OPTIONS = "options"
-    """A cord with options."""
-    POOL = "pool"
+    SEVERAL = enum.auto()
+    """A cord with several hosts."""
+    DATABASE = enum.auto()
+    """A database's name that is no plain one, or one of the engine's own."""
+    NO_DATABASE = enum.auto()
+    """A cord without a database."""
+    USER = enum.auto()
+    """A user that is an administrator, or whose name has a server in it."""
+    PASSWORD = enum.auto()
+    """A password that stands there."""
+    EMPTY_PASSWORD = enum.auto()
+    """A password without a character."""
+    LOCATOR = enum.auto()
+    """A secret that is kept elsewhere."""
+    TOKEN = enum.auto()
+    """A password that is a token."""
+    TLS_OFF = enum.auto()
+    """A cord that leads over a network without TLS."""
+    TLS_OFFERED = enum.auto()
+    """One with TLS only if the server offers it."""
+    TLS_ENCRYPTED = enum.auto()
+    """One with TLS that verifies nobody."""
+    TLS_CHAIN = enum.auto()
+    """One with TLS that does not compare the name."""
+    TLS_LESS = enum.auto()
+    """One that asks for TLS in words, and does not get all of it."""
+    TLS_ALONE = enum.auto()
+    """One that verifies, and names no authority."""
+    FILES = enum.auto()
+    """A cord with certificates in files."""
+    OPTIONS = enum.auto()
+    """A cord with options; of a rule that names some, with one of those."""
+    POOL = enum.auto()
     """The settings of a pool, and the server behind it."""
-    LINE = "line"
+    LINE = enum.auto()
     """A line of a file in a source tree."""
-    FILE = "file"
+    FILE = enum.auto()
     """A file that declares connections, or the tally."""
-    PROJECT = "project"
+    PROJECT = enum.auto()
     """The files of a project together."""
 
 
@@ -106,7 +139,8 @@ class Rule:
     ``bad`` are examples that it reports, ``good`` ones that it does not: texts for what is read, lines for files, and
     for pools ``LIBRARY name=value … [| instances=N limit=N idle=TIME]``; a file is ``NAME`` and its lines, a project
     several of them. ``check`` is None where the subject belongs to a layer above this one, which then does the
-    checking. ``cases`` are the readers' remarks that it reports.
+    checking. ``cases`` are the readers' remarks that it reports, ``options`` the canonical
+    options of which one must be there for it to be asked.
     """
 
     id: RuleId
@@ -119,6 +153,7 @@ class Rule:
     good: tuple[str, ...]
     grade: Grade = Grade.FIXED
     cases: tuple[Case, ...] = ()
+    options: frozenset[str] = frozenset()
     check: Check | None = None
 
 
@@ -133,6 +168,7 @@ def rule(
     bad: str | tuple[str, ...],
     good: str | tuple[str, ...],
     grade: Grade = Grade.FIXED,
+    options: tuple[str, ...] = (),
 ) -> Callable[[Check | None], Rule]:
     """Make a rule of the function that checks it; of None where a layer above checks."""
 
@@ -147,6 +183,7 @@ def rule(
             bad=(bad,) if isinstance(bad, str) else bad,
             good=(good,) if isinstance(good, str) else good,
             grade=grade,
+            options=frozenset(options),
             check=check,
         )
 

@@ -90,6 +90,7 @@ def _of_unit(look: Look, reading: Reading, row: OptionRow, option: Option, meant
     RuleId.WAITS_FOR_EVER,
     Severity.WARNING,
     Sight.OPTIONS,
+    options=_WAITS,
     title="a time limit that is none",
     why="Where nobody answers, the program waits without end, and nothing says why.",
     about="To most drivers zero, or a negative number, means no limit at all; to some it means at once.",
@@ -123,7 +124,7 @@ def _written(look: Look, canonical: str) -> str | None:
 @rule(
     RuleId.NO_CONNECT_TIMEOUT,
     Severity.NOTE,
-    Sight.TLS,
+    Sight.AWAY,
     title="no limit for connecting",
     why="Where packets are dropped, the operating system gives up after two minutes or more.",
     about="Reported where the driver takes a limit for connecting and has none by itself, and the text states none.",
@@ -149,7 +150,7 @@ def no_connect_timeout(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.KEEPALIVE_MISSING,
     Severity.WARNING,
-    Sight.HOSTS,
+    Sight.HOST,
     title="nothing that keeps a silent connection alive",
     why="What stands in between drops it when it is idle, and tells neither side.",
     about="Asked where the host is a balancer or a gateway that the catalog knows, with its limit for silence; probes "
@@ -181,6 +182,7 @@ def keepalive_missing(look: Look) -> Iterator[Told]:
     RuleId.CALLER_GIVES_UP_FIRST,
     Severity.WARNING,
     Sight.OPTIONS,
+    options=("read_timeout", "command_timeout"),
     title="a caller that gives up before the server does",
     why="The server goes on with a statement whose answer nobody waits for.",
     about="A statement's limit on the server that is longer than the client waits for bytes, or than its own limit for "

@@ -32,7 +32,7 @@ def _level_place(look: Look) -> Span:
 @rule(
     RuleId.NOT_ENCRYPTED,
     Severity.ERROR,
-    Sight.TLS,
+    Sight.TLS_OFF,
     grade=Grade.BY_PLACE,
     title="no TLS",
     why="Everything, often the password too, crosses the network in the clear.",
@@ -52,7 +52,7 @@ def not_encrypted(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.TLS_ONLY_IF_OFFERED,
     Severity.WARNING,
-    Sight.TLS,
+    Sight.TLS_OFFERED,
     grade=Grade.BY_PLACE,
     title="TLS only if the server offers it",
     why="Whoever stands on the way says that it does not, and reads along.",
@@ -83,7 +83,7 @@ def _trust_switch(look: Look) -> tuple[str, Span] | None:
 @rule(
     RuleId.ENCRYPTED_NOT_VERIFIED,
     Severity.WARNING,
-    Sight.TLS,
+    Sight.TLS_ENCRYPTED,
     grade=Grade.BY_PLACE,
     title="TLS that verifies nobody",
     why="Anyone on the way can pose as the server and read along, password included.",
@@ -101,7 +101,7 @@ def encrypted_not_verified(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.TRUSTS_EVERYTHING,
     Severity.ERROR,
-    Sight.TLS,
+    Sight.TLS_ENCRYPTED,
     grade=Grade.BY_PLACE,
     title="a switch that trusts every server",
     why="It was set to get rid of an error, and the error was right: nobody knows who answers.",
@@ -124,7 +124,7 @@ def trusts_everything(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.NAME_NOT_COMPARED,
     Severity.NOTE,
-    Sight.TLS,
+    Sight.TLS_CHAIN,
     grade=Grade.BY_PLACE,
     title="a certificate whose name is not compared",
     why="Whoever has any certificate of the same authority can pose as the server.",
@@ -142,7 +142,7 @@ def name_not_compared(look: Look) -> Iterator[Told]:
 @rule(
     RuleId.NOT_AS_ASKED,
     Severity.WARNING,
-    Sight.TLS,
+    Sight.TLS_LESS,
     grade=Grade.BY_PLACE,
     title="less TLS than the word promises",
     why="The text says that the server is verified, and this driver does not do it.",
@@ -181,7 +181,7 @@ def _promised(look: Look, word: str) -> Iterator[TlsLevel]:
 @rule(
     RuleId.AUTHORITY_MISSING,
     Severity.WARNING,
-    Sight.TLS,
+    Sight.TLS_ALONE,
     title="verification without an authority",
     why="This driver knows none by itself: the connection fails where its own default file is not there.",
     about="libpq, asyncpg and pgJDBC look into ~/.postgresql/root.crt and nowhere else, unless a file is named; libpq "
@@ -233,6 +233,7 @@ def authority_without_effect(look: Look) -> Iterator[Told]:
     RuleId.OLD_TLS_VERSION,
     Severity.WARNING,
     Sight.OPTIONS,
+    options=("tls_minimum_version",),
     grade=Grade.STRICT,
     title="an old version of TLS",
     why="It is broken, and forbidden since RFC 8996 (2021).",

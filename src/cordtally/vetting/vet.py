@@ -11,7 +11,7 @@ from .findings import Finding, Findings, by_severity
 from .leading import Leads
 from .looks import Look
 from .registry import BY_SIGHT
-from .rules import Grade, Rule, Severity, Told
+from .rules import Grade, Rule, Severity, Sight, Told
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -43,9 +43,13 @@ def vet_cord(
 def _vet(look: Look) -> Findings:
     found: list[Finding] = []
     for sight in look.sights():
-        for rule in BY_SIGHT[sight]:
-            assert rule.check is not None
-            for told in rule.check(look):
+        if sight is Sight.OPTIONS:
+            names = {name for name, _ in look.cord.options}
+            rules = tuple(one for one in BY_SIGHT[sight] if not one.options or not one.options.isdisjoint(names))
+        else:
+            rules = BY_SIGHT[sight]
+        for rule in rules:
+            for told in rule.check(look):  # type: ignore[misc] # those that another layer checks are not among them
                 severity = _graded(rule, told.severity or rule.severity, look)
                 if severity is not None:
                     found.append(_finding(rule, told, severity))

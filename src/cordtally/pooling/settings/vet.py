@@ -55,7 +55,7 @@ def vet_pool(settings: PoolSettings, *, instances: int = 1, server: ServerLimits
     """
     found = [*_sizes(settings), *_times(settings), *_without_effect(settings), *_shared(settings)]
     found += _against_server(settings, instances, server or ServerLimits())
-    return by_severity(iter(found))
+    return by_severity(found)
 
 
 def _named(settings: PoolSettings, means: str) -> str:
