@@ -130,7 +130,7 @@ BROKEN = [
     ("engines/postgresql.toml", "default_port = ", "default_prt = ", "did you mean 'default_port'?"),
     ("options.toml", 'type = "duration"', 'type = "duratoin"', "did you mean 'duration'?"),
     ("stores.toml", 'asks = "file"', 'asks = "fle"', "did you mean 'file'?"),
-    ("remarks.toml", 'rule = "repeated-key"', 'rule = "repeated-ky"', "there is no rule 'repeated-ky'"),
+    ("services.toml", 'plain_user = true', 'plain_usr = true', "unknown key 'plain_usr'; did you mean 'plain_user'?"),
     ("remarks.toml", "[boolean]", "[boolaen]", "cases ['boolaen', 'boolean']"),
 ]  # fmt: skip
 

@@ -20,7 +20,7 @@ from ..spotting import Spot, Stretch
 from ..sweeping.files import judged_in
 from ..sweeping.hits import Hit
 from ..sweeping.judging import SECRETS, Surroundings
-from ..sweeping.places import environment_of
+from ..sweeping.places import environment_of, kind_of_place
 from ..sweeping.texts import Text
 from ..syntax import format_of
 from ..text import doubtful_spans, mask_spans, masked_position
@@ -31,6 +31,7 @@ from .pools import vet_pool_of
 from .proving import holds, written_at, written_in
 
 _MOST_ALIKE = 6  # drivers that a text is read with where it does not tell which is meant
+_LONGEST_TEXT = 1 << 16  # characters of a text: nobody's connection is longer
 _LONGEST_LINE = 2_000  # characters of a line that is shown
 _OPEN = RuleId.SECRET_OPEN_TO_OTHERS
 # keys whose value is a command, and programs that take a connection for an argument
@@ -103,8 +104,9 @@ def vet_in(
         if hit is not None:
             hits.append(hit)
         if spot.kind == "cord":
-            findings, reading = _vet_spot(text, spot, hit, _Place(place, shown, asked))
-            driver = asked.driver or spot.driver
+            at = _Place(place, shown, asked)
+            findings, reading = _vet_spot(text, spot, hit, at)
+            driver = at.driver_of(spot)
             mendable.append(Mendable(shown, spot.start, spot.end, spot.text, driver, reading, tuple(findings)))
             told_of = asked.everything or not spot.comment
             found += [one for one in findings if told_of or one.rule is RuleId.PASSWORD_IN_TEXT]
@@ -160,6 +162,11 @@ class _Place:
     shown: Path
     asked: Asked
 
+    def driver_of(self, spot: Spot) -> str | None:
+        """The driver that a text is for: the one that is said, or whose function it is handed to."""
+        symbols: Mapping[str, str] = load_index()["symbols"]
+        return self.asked.driver or spot.driver or symbols.get(spot.call)
+
     def environment(self, names: Iterable[str]) -> str | None:
         """The environment that is meant: the one that is said, or that the names and the path tell."""
         return self.asked.environment or environment_of(self.shown, tuple(names))
@@ -167,20 +174,25 @@ class _Place:
 
 def _vet_spot(text: Text, spot: Spot, hit: Hit | None, at: _Place) -> tuple[list[Finding], Reading | None]:
     """Vet a text of the file, each finding where it stands there."""
-    driver = at.asked.driver or spot.driver
+    if len(spot.text) > _LONGEST_TEXT:
+        return [], None
+    driver = at.driver_of(spot)
     environment = at.environment((*spot.names, spot.name or ""))
     try:
         reading = read(spot.text, driver=driver)
     except AmbiguousText as several:
         return _vet_alike(text, spot, hit, several, at)
     except TextError as error:
+        if hit is not None and hit.rule is RuleId.CORD_WITH_PLACEHOLDER:
+            return [], None  # a pattern, or what a document shows in a text's place
         told = [one for one in _unread(spot.text, driver, error) if hit is not None or one.rule is RuleId.FILLED_IN]
         return [_placed(text, spot, one, at) for one in told], None
     except CordTallyError:
         return [], None
     found = vet_reading(reading, folder=at.path.parent, environment=environment, in_file=True)
     found = vet_pool_of(reading, found)
-    placed = [_placed(text, spot, _weighed(one, hit), at, reading) for one in found]
+    aside = spot.comment or kind_of_place(at.shown) != "source"
+    placed = [_placed(text, spot, _weighed(one, hit, aside=aside), at, reading) for one in found]
     return [_fixed(text, spot, one, (reading, found), at) for one in placed], reading
 
 
@@ -193,7 +205,7 @@ def _fixed(text: Text, spot: Spot, one: Finding, was: tuple[Reading, Sequence[Fi
     if there is None:
         return one
     try:
-        now = read(edit.applied(spot.text), driver=at.asked.driver or spot.driver)
+        now = read(edit.applied(spot.text), driver=at.driver_of(spot))
     except CordTallyError:
         return one
     environment = at.environment((*spot.names, spot.name or ""))
@@ -203,8 +215,10 @@ def _fixed(text: Text, spot: Spot, one: Finding, was: tuple[Reading, Sequence[Fi
     return replace(one, fix=Fix(*text.place(there.start, there.end), clear(there.text)))
 
 
-def _weighed(one: Finding, hit: Hit | None) -> Finding:
-    """A secret in a file matters as much as its place says."""
+def _weighed(one: Finding, hit: Hit | None, *, aside: bool = False) -> Finding:
+    """A secret in a file matters as much as its place says; a placeholder in a document is what belongs there."""
+    if one.rule is RuleId.PLACEHOLDER_LEFT and aside:
+        return replace(one, severity=Severity.NOTE)
     if one.rule is RuleId.PASSWORD_IN_TEXT and hit is not None and hit.rule is RuleId.CORD_WITH_PASSWORD:
         return replace(
             one, severity=hit.severity, message=f"the password stands {hit.reason.removeprefix('a secret ')}"

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 _LARGEST = 4 << 20  # bytes: bundles of all public authorities have a quarter of a megabyte
 _SOON = timedelta(days=30)
+_MOST_ABOVE = 8  # folders
 _BY_NAME = frozenset({"system", "none"})  # words that stand for no file
 _STORES = (".jks", ".p12", ".pfx", ".keystore", ".truststore", ".sso")  # opened with a password, which is not fetched
 _WALLET = ("cwallet.sso", "ewallet.p12", "ewallet.pem")
@@ -36,7 +37,12 @@ def _path(look: Look, part: str) -> Path | None:
         or value.startswith(("classpath:", "file:", "-----", "{", "$", "%"))
     ):
         return None
-    return (look.folder or Path()) / Path(value).expanduser()
+    path, folder = Path(value).expanduser(), look.folder or Path()
+    if path.is_absolute() or not look.in_file:
+        return folder / path
+    # from which folder the program of a file runs is not known: one above the file, most often
+    above = (folder, *folder.resolve().parents[:_MOST_ABOVE])
+    return next((one / path for one in above if (one / path).exists()), folder / path)
 
 
 def _content(look: Look, part: str) -> bytes | None:
@@ -84,8 +90,8 @@ def _key(data: bytes) -> Any:  # noqa: ANN401 -- one of many kinds of keys
     Sight.FILES,
     title="a file that is not there",
     why="The driver fails, or goes on without verifying the server.",
-    about="Relative paths start from the tally's folder, from the file's, or else from the current one, as for the "
-    "driver.",
+    about="Relative paths start from the tally's folder, or else from the current one, as for the driver. In a file "
+    "it is a note: the file may be there where the program runs.",
     bad=f"postgresql://gauge.greywick.example/tides?sslrootcert=/no/such/harbour-ca.pem&{_VERIFIED}",
     good=f"postgresql://gauge.greywick.example/tides?sslrootcert=system&{_VERIFIED}",
 )
@@ -97,8 +103,10 @@ def file_missing(look: Look) -> Iterator[Told]:
         except (OSError, ValueError):
             missing = True
         if missing:
-            message = f"the {title} file {getattr(look.cord.tls, part)} does not exist"
-            yield Told(message, "correct the path, or put the file there", look.place(f"tls.{part}"))
+            here = ", where this is vetted" if look.in_file else ""
+            message = f"the {title} file {getattr(look.cord.tls, part)} does not exist{here}"
+            severity = Severity.NOTE if look.in_file else None
+            yield Told(message, "correct the path, or put the file there", look.place(f"tls.{part}"), severity)
 
 
 @rule(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
+from ..exchange.targets import load_target
 from ..patterns import pattern
 from .edits import Edit
 from .ids import RuleId
@@ -19,6 +20,7 @@ _UNSEEN = pattern(
     "[\u00a0\u00ad\u034f\u115f\u1160\u17b4\u17b5\u180e\u2000-\u200d\u202f\u205f\u2060-\u2064\u3000\u3164\ufeff\uffa0]+"
 )
 _LINE_END = pattern(r"[\r\n\t\v\f\x85\u2028\u2029]+")
+_OF_LINES = frozenset({"sections", "environment", "descriptor", "keyword"})  # grammars in which line ends part pairs
 _SIGNS = str.maketrans({
     "\u2018": "'", "\u2019": "'", "\u201a": "'", "\u201b": "'", "\u201c": '"', "\u201d": '"', "\u201e": '"',
     "\u00ab": '"', "\u00bb": '"', "\u2010": "-", "\u2011": "-", "\u2012": "-", "\u2013": "-", "\u2014": "-",
@@ -128,31 +130,16 @@ def turned_text(look: Look) -> Iterator[Told]:
     good=("postgresql://keeper@gauge.greywick.example/tides", "host=gauge.greywick.example\nuser=keeper"),
 )
 def line_end_inside(look: Look) -> Iterator[Told]:
-    found = list(_LINE_END.finditer(look.text))
-    parts = look.reading.parts if look.reading is not None else ()
-    for match in found:
-        inside = next((p for p in parts if p.start <= match.start() and match.end() <= p.end), None)
-        at_end = match.end() == len(look.text)
-        if inside is None and not at_end and look.reading is not None and look.reading.notation != "url":
-            continue
-        if (
-            inside is None
-            and at_end
-            and look.reading is not None
-            and look.reading.notation in {"keyword", "descriptor"}
-        ):
-            continue
+    if look.reading is None or load_target(look.reading.target).facts.grammar in _OF_LINES:
+        return
+    for match in _LINE_END.finditer(look.text):
+        inside = next((p for p in look.reading.parts if p.start <= match.start() and match.end() <= p.end), None)
+        if inside is None and (match.end() < len(look.text) or look.reading.notation == "semicolon"):
+            continue  # between pairs it is a blank
         what = "a tab" if match[0].strip("\t") == "" else "a line end"
-        where = "the end" if inside is None and at_end else f"the {inside.role}" if inside is not None else "the text"
-        secret = inside is not None and inside.secret
-        edit = None if secret else Edit(match.start(), match.end(), "")
-        yield Told(
-            f"{what} in {where}" if where != "the end" else f"{what} at the end",
-            "take it out",
-            match.span(),
-            None,
-            edit,
-        )
+        where = "at the end" if inside is None else f"in the {inside.role}"
+        edit = None if inside is not None and inside.secret else Edit(match.start(), match.end(), "")
+        yield Told(f"{what} {where}", "take it out", match.span(), None, edit)
         return
 
 

@@ -50,7 +50,7 @@ class Look:
     ) -> None:
         self.places = places
         self.cord, self.reading, self.folder, self.environment = cord, reading, folder, environment
-        self.in_file = in_file
+        self.in_file = in_file or places is not None
         self._stand_ins: tuple[tuple[str, str], ...] | None = None
         self._literal: str | None = None
         self._level: tuple[TlsLevel | None, bool] | None = None

@@ -241,7 +241,8 @@ refused_together = remarked(
 )
 def role_of_single_host(look: Look) -> Iterator[Told]:
     role = look.cord.option("target_role")
-    if role in {"read-only", "standby", "secondary", "prefer-standby"} and len(look.cord.hosts) == 1:
+    # a driver that asks for the members of a set needs one of them alone
+    if role in {"read-only", "standby", "secondary"} and len(look.cord.hosts) == 1 and not look.engine.replica_sets:
         message = f"{role} is wanted, and there is one host to choose from"
         yield Told(message, "name the other hosts, too", look.option_place("target_role"))
 
