@@ -22,9 +22,9 @@ from ..sweeping.hits import Hit
 from ..sweeping.judging import SECRETS, Surroundings
 from ..sweeping.places import environment_of, kind_of_place
 from ..sweeping.texts import Text
-from ..syntax import format_of
+from ..syntax import format_of, language_facts
 from ..text import doubtful_spans, mask_spans, masked_position
-from ..vetting import RULES, Finding, Fix, RuleId, Severity, vet_cord, vet_reading
+from ..vetting import RULES, Finding, Findings, Fix, RuleId, Severity, vet_cord, vet_reading
 from ..vetting.findings import Shown, finding
 from ..vetting.unread import report_unread
 from .pools import vet_pool_of
@@ -32,7 +32,12 @@ from .proving import holds, written_at, written_in
 
 _MOST_ALIKE = 6  # drivers that a text is read with where it does not tell which is meant
 _LONGEST_TEXT = 1 << 16  # characters of a text: nobody's connection is longer
+_WORDS = re.compile(r"[A-Za-z][a-z]*[.,:]?(?: [A-Za-z][a-z]*[.,:]?){1,12}")
 _LONGEST_LINE = 2_000  # characters of a line that is shown
+# what a program formats, and shows to people, is no mistake: a tree's findings are without it
+_FOR_PEOPLE = frozenset({
+    RuleId.PLACEHOLDER_LEFT, RuleId.FILLED_IN, RuleId.TEMPLATE_LEFT, RuleId.NO_HOST, RuleId.DATABASE_OF_USER,
+})  # fmt: skip
 _OPEN = RuleId.SECRET_OPEN_TO_OTHERS
 # keys whose value is a command, and programs that take a connection for an argument
 _RUNS = frozenset({"ExecStart", "ExecStartPre", "command", "args", "entrypoint", "CMD", "ENTRYPOINT"})
@@ -109,11 +114,11 @@ def vet_in(
             driver = at.driver_of(spot)
             mendable.append(Mendable(shown, spot.start, spot.end, spot.text, driver, reading, tuple(findings)))
             told_of = asked.everything or not spot.comment
-            found += [one for one in findings if told_of or one.rule is RuleId.PASSWORD_IN_TEXT]
+            found += [one for one in findings if told_of or is_real_secret(one)]
             name = spot.name or (spot.names[-1] if spot.names else None)
             if reading is not None and name is not None and not spot.comment and hit is not None:
                 led += _led(name, shown, hit, reading)
-        elif spot.kind == "pair" and hit is not None:
+        elif spot.kind == "pair" and hit is not None and (asked.everything or not _is_talk(text, spot)):
             hint = "move it out: cordtally lift"
             one = finding(hit.rule, f"{hit.name} has its value here: {hit.reason}", hint, severity=hit.severity)
             shows = Shown(hit.masked, 0, len(hit.masked))
@@ -125,6 +130,15 @@ def vet_in(
     made = [*found, *(one for one in parts if one.rule is not RuleId.PASSWORD_IN_TEXT or one.line not in told)]
     made.sort(key=lambda one: (one.line or 0, one.column or 0, -one.severity.rank))
     return OfFile(made, hits, led, mendable)
+
+
+def _is_talk(text: Text, spot: Spot) -> bool:
+    """Whether a pair says nothing of a secret: its value is words for people, or no person wrote its line."""
+    if _WORDS.fullmatch(spot.text):
+        return True
+    line = text.characters.rfind("\n", 0, spot.start)
+    end = text.characters.find("\n", spot.end)
+    return (end if end >= 0 else len(text.characters)) - line > _LONGEST_LINE
 
 
 def _exposed(spot: Spot, hit: Hit, around: Surroundings, *, first: bool) -> Iterator[Finding]:
@@ -147,6 +161,11 @@ def _is_on_command_line(spot: Spot) -> bool:
     return _CLIENT.search(before) is not None and not before.endswith("export ")
 
 
+def is_real_secret(one: Finding) -> bool:
+    """Whether it is a secret that matters wherever it stands: one that leads to a host which looks real."""
+    return one.rule in {RuleId.PASSWORD_IN_TEXT, RuleId.SECRET_PAIR} and one.severity is Severity.ERROR
+
+
 def _led(name: str, path: Path, hit: Hit, reading: Reading) -> Iterator[Led]:
     cord = reading.cord
     if cord.hosts and not any("$" in host.name or "{" in host.name for host in cord.hosts):
@@ -166,6 +185,13 @@ class _Place:
         """The driver that a text is for: the one that is said, or whose function it is handed to."""
         symbols: Mapping[str, str] = load_index()["symbols"]
         return self.asked.driver or spot.driver or symbols.get(spot.call)
+
+    @property
+    def for_people(self) -> bool:
+        """Whether a placeholder belongs there: in a document, a test, a sample; in a program, a text for people."""
+        format_name = format_of(self.shown)
+        code = format_name is not None and language_facts(format_name).get("kind") == "code"
+        return code or kind_of_place(self.shown) != "source"
 
     def environment(self, names: Iterable[str]) -> str | None:
         """The environment that is meant: the one that is said, or that the names and the path tell."""
@@ -191,7 +217,7 @@ def _vet_spot(text: Text, spot: Spot, hit: Hit | None, at: _Place) -> tuple[list
         return [], None
     found = vet_reading(reading, folder=at.path.parent, environment=environment, in_file=True)
     found = vet_pool_of(reading, found)
-    aside = spot.comment or kind_of_place(at.shown) != "source"
+    found, aside = _told_of(found, spot, reading, at), spot.comment or at.for_people
     placed = [_placed(text, spot, _weighed(one, hit, aside=aside), at, reading) for one in found]
     return [_fixed(text, spot, one, (reading, found), at) for one in placed], reading
 
@@ -213,6 +239,16 @@ def _fixed(text: Text, spot: Spot, one: Finding, was: tuple[Reading, Sequence[Fi
     if not holds(one, found, reading, after, now):
         return one
     return replace(one, fix=Fix(*text.place(there.start, there.end), clear(there.text)))
+
+
+def _told_of(found: Findings, spot: Spot, reading: Reading, at: _Place) -> Findings:
+    """What is told of a text: nothing of a beginning alone, and in a tree nothing of what is for people."""
+    if len(reading.parts) < 2:
+        return Findings()
+    aside = spot.comment or at.for_people
+    if not aside or at.asked.everything:
+        return found
+    return Findings(one for one in found if one.rule not in _FOR_PEOPLE)
 
 
 def _weighed(one: Finding, hit: Hit | None, *, aside: bool = False) -> Finding:
@@ -242,15 +278,17 @@ def _vet_alike(
     environment = at.environment((*spot.names, spot.name or ""))
     found = [vet_reading(one, folder=at.path.parent, environment=environment, in_file=True) for one in readings]
     common = set[RuleId].intersection(*({one.rule for one in each} for each in found))
-    kept = [one for one in found[0] if one.rule in common]
+    kept = _told_of(Findings(one for one in found[0] if one.rule in common), spot, readings[0], at)
     return [_placed(text, spot, _weighed(one, hit), at, readings[0]) for one in kept], readings[0]
 
 
 def _unread(text: str, driver: str | None, error: TextError) -> Iterator[Finding]:
     """Report a text that cannot be read, unless something is filled in where reading ended."""
     start, end = error.span or (0, 0)
-    name = variable_in(text[start:end])
-    if name is None and any(m.kind.value == "template" for m in find_mistakes(text)):
+    name, mistakes = variable_in(text[start:end]), list(find_mistakes(text))
+    if any(one.kind.value == "scheme" and "may be" in one.problem for one in mistakes[:1]):
+        return  # a scheme that only looks like one that is known may be that of a driver which is not
+    if name is None and any(one.kind.value == "template" for one in mistakes):
         name = "elsewhere"
     if name is None:
         with suppress(TextError):  # what is no connection string at all
@@ -297,6 +335,8 @@ def _vet_parts(place: Path, shown: Path, asked: Asked) -> Iterator[Finding]:
             places = {role: (slot.node.start, slot.node.end) for role, slot in one.slots.items()}
             first = min(start for start, _ in places.values())
             environment = asked.environment or one.environment or environment_of(shown, (one.name,))
+            if any(" " in host.name for host in one.cord.hosts):
+                continue  # words for people stand in the place of values
             for found in vet_cord(one.cord, folder=place.parent, environment=environment, places=_by_role(places)):
                 if found.rule is not RuleId.LOCATOR_WITHOUT_SECRET:
                     yield _at(one, found, found.start if found.start is not None else first, shown)

@@ -18,6 +18,7 @@ from ..vetting.findings import finding
 from .files import Led
 
 _VARIABLES = frozenset({"variables", "r-variables"})
+_SETTING = re.compile(r"(?i)url|uri|dsn|database|conn|db|sqlalchemy")  # names of settings that lead somewhere
 _NAME = re.compile(r"^\s*(?:export\s+)?([A-Za-z_]\w*)\s*=", re.MULTILINE)
 
 
@@ -53,7 +54,7 @@ def _other_databases(led: Iterable[Led]) -> Iterator[Finding]:
     """One name in one folder that leads to two places."""
     seen: dict[tuple[str, Path, str | None], Led] = {}
     for one in sorted(led, key=lambda each: (each.path.as_posix(), each.line)):
-        if kind_of_place(one.path) != "source":
+        if kind_of_place(one.path) != "source" or _SETTING.search(one.name) is None or "<" in one.target[1]:
             continue
         first = seen.setdefault((one.name, one.path.parent, one.environment), one)
         if first.path != one.path and first.target != one.target:

@@ -20,14 +20,11 @@ from ..tally import FILE_NAME, Tally, load
 from ..vetting import Finding, Findings, RuleId, Severity
 from ..vetting.findings import finding
 from .accepting import Rulings, accepted_in
-from .files import Asked, vet_in
+from .files import Asked, is_real_secret, vet_in
 from .projects import Gathered, vet_project
 from .tallies import vet_tally
 
 _HEAD = 400
-_SECRETS = frozenset({
-    RuleId.PASSWORD_IN_TEXT, RuleId.SECRET_PAIR, RuleId.ACCEPT_FITS_NOTHING, RuleId.ACCEPT_WITHOUT_REASON,
-})  # fmt: skip
 
 
 @dataclass(slots=True, repr=False)
@@ -78,7 +75,8 @@ def vet_tree(
 ) -> Vetted:
     """Vet a file as a whole, or a tree.
 
-    In a tree ``.gitignore`` files are honoured, and of tests, documents, samples and comments secrets alone are told.
+    In a tree ``.gitignore`` files are honoured, and of tests, documents, samples and comments only secrets are told
+    that lead to hosts which look real.
 
     Parameters
     ----------
@@ -183,7 +181,7 @@ def _vet_job(job: Job, asked: Asked, part: _Part) -> None:
     made = vet_in(text, around, Path(job.place), asked, stretches)
     findings = made.findings
     if not asked.everything and kind_of_place(path) != "source":
-        findings = [one for one in findings if one.rule in _SECRETS]
+        findings = [one for one in findings if is_real_secret(one)]
     if not asked.everything:  # an edit may hold a secret, which no process hands to another
         findings = [one if one.edit is None else replace(one, edit=None) for one in findings]
     part.findings += accepted_in(findings, text.characters, path)

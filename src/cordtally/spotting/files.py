@@ -115,7 +115,8 @@ def _in_program(text: str, language: str, stretches: list[tuple[int, int]], *, c
             if (literal.start, literal.end) in seen:
                 continue
             if len(literal.text) > LONGEST_STRING:
-                yield from _in_lines(text, [(max(start, literal.start), min(end, literal.end))], code=False)
+                for one in _in_lines(text, [(max(start, literal.start), min(end, literal.end))], code=False):
+                    yield replace(one, comment=True) if literal.comment else one  # a docstring may be long
             elif literal.comment:
                 yield from _in_comment(literal, start, end)
             else:

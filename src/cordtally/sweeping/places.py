@@ -15,10 +15,41 @@ _TEST_FILE = re.compile(
     r"(?:test_.*|.*_tests?|.*[.-](?:test|spec)s?|.*_spec|[\w.]*[a-z](?:Tests?|IT|Spec|TestCase)|conftest)\.\w+|tests?\.\w+"
 )
 _DOC_FOLDERS = frozenset(
-    ["doc", "docs", "documentation", "man", "examples", "example", "samples", "sample", "tutorial", "tutorials"]
+    [
+        "doc",
+        "docs",
+        "documentation",
+        "man",
+        "examples",
+        "example",
+        "samples",
+        "sample",
+        "tutorial",
+        "tutorials",
+        "translations",
+        "locale",
+        "locales",
+        "lc_messages",
+        "i18n",
+    ]
 )
 _DOC_ENDINGS = frozenset(
-    [".md", ".markdown", ".rst", ".adoc", ".asciidoc", ".textile", ".rmd", ".qmd", ".pod", ".1", ".5", ".8"]
+    [
+        ".md",
+        ".markdown",
+        ".rst",
+        ".adoc",
+        ".asciidoc",
+        ".textile",
+        ".rmd",
+        ".qmd",
+        ".pod",
+        ".po",
+        ".pot",
+        ".1",
+        ".5",
+        ".8",
+    ]
 )
 _DOC_FILE = re.compile(
     r"(?i:readme)(?:\.\w+)?|(?:CHANGELOG|CHANGES|NEWS|HISTORY|AUTHORS|CONTRIBUTING|INSTALL|LICENSE)(?:\.\w+)?|PKG-INFO|METADATA"

@@ -39,6 +39,7 @@ POOLER = re.compile(r"(?:^|[.\-_])(?:pgbouncer|pooler|pgcat|odyssey|pgpool)(?:[.
 """Names of poolers."""
 POOLER_PORT = 6432
 """PgBouncer's and Odyssey's own."""
+_STAND_IN = frozenset("{}<>$%")
 _PLAIN = re.compile(r"[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)*")
 
 
@@ -48,7 +49,7 @@ class Leads(enum.IntEnum):
     HERE = 0
     """To this machine: a socket, loopback, ``localhost``."""
     PRIVATE = 1
-    """Into a private network: its addresses, names that are valid there alone, and names of one word."""
+    """Into a private network: its addresses, names that are valid there alone, names of one word, and variables."""
     AWAY = 2
     """To anywhere else."""
 
@@ -58,8 +59,11 @@ def where(name: str) -> Leads:
     """Say where an address leads."""
     if not name or name[0] in "/@\\":
         return Leads.HERE
+    if not _STAND_IN.isdisjoint(name):
+        # a variable leads somewhere, which is not known here; words in braces or angle brackets lead nowhere
+        return Leads.PRIVATE if "${" in name or "#{" in name or name[0] == "%" else Leads.HERE
     host = name.lower().rstrip(".").strip("[]")
-    if host == "localhost" or host.endswith(".localhost"):
+    if not host or host == "localhost" or host.endswith(".localhost"):
         return Leads.HERE
     if host[0].isdigit() or ":" in host:
         try:
