@@ -10,6 +10,7 @@ from pathlib import Path
 
 from ..catalog import load_index
 from ..config import Declared, declared_in
+from ..config.layouts import has_layout
 from ..errors import AmbiguousText, CordTallyError, FieldError, MissingExtra, TextError, UnknownName
 from ..exchange import Reading, read
 from ..exchange.mistakes import find_mistakes
@@ -103,9 +104,12 @@ def vet_in(
 ) -> OfFile:
     """Vet one file; its findings stand in the order of their places."""
     shown = around.path
-    parts = list(_vet_parts(place, shown, asked))
     found, hits, led, mendable = list[Finding](), list[Hit](), list[Led](), list[Mendable]()
-    for spot, hit in judged_in(text, around, stretches)[0]:
+    judged = judged_in(text, around, stretches)[0]
+    # a whole file is parsed for its parts where something was spotted, or where its name says that it has some
+    wanted = judged or asked.everything or has_layout(shown.name)
+    parts = list(_vet_parts(place, shown, asked)) if wanted else []
+    for spot, hit in judged:
         if hit is not None:
             hits.append(hit)
         if spot.kind == "cord":

@@ -167,11 +167,11 @@ def _vet_jobs(jobs: list[Job], *, asked: Asked) -> _Part:
 
 
 def _vet_job(job: Job, asked: Asked, part: _Part) -> None:
-    path = Path(job.path)
-    opened = open_job(job, part.found, always=_always if not asked.everything else lambda _: True)
+    opened = open_job(job, part.found, always=_always if not asked.everything else _whatever)
     if opened is None:
         return
     text, stretches, around = opened
+    path = around.path
     if format_of(path) == "variables" and kind_of_place(path) == "sample":
         part.gathered.samples.append(path)
     head = text.characters[:_HEAD].splitlines()
@@ -192,6 +192,10 @@ def _vet_job(job: Job, asked: Asked, part: _Part) -> None:
 def _always(name: str) -> bool:
     """Whether a file is looked at whatever stands in it: by its name it declares connections."""
     return name == FILE_NAME or has_layout(name)
+
+
+def _whatever(_: str) -> bool:
+    return True
 
 
 def _of_tally(place: Path, shown: Path, asked: Asked) -> Iterable[Finding]:

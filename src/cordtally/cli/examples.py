@@ -24,7 +24,10 @@ EXAMPLES = {
     "vet": (
         "vet --from-env TIDES_URL",
         "vet services/tide-gauge/settings.py --fail-on warning",
+        "vet services --quiet",
+        "vet services/berth-ledger --mend",
         "vet tides@production",
+        "vet --explain not-encrypted",
     ),
     "show": (
         "show tides --environment production",
