@@ -28,7 +28,7 @@ ROUNDS = 15
 
 
 def texts():
-    for line in (DATA / "right.txt").read_text("utf-8").split("\n") + (DATA / "plain.txt").read_text("utf-8").split("\n"):
+    for line in [line for name in ("right.txt", "plain.txt") for line in (DATA / name).read_text("utf-8").split("\n")]:
         head, colon, rest = line.partition(": ")
         if line and line[0] != "#":
             yield (head, rest) if colon and head in driver_ids() else (None, line)
@@ -55,7 +55,7 @@ def of_texts():
         ratios.append(vetting / reading)
     ratios.sort()
     median = ratios[len(ratios) // 2]
-    print(f"{len(ratios)} texts: vet takes {vet_all / read_all:.2f} times read; of one text {median:.2f} times (median)")
+    print(f"{len(ratios)} texts: vet takes {vet_all / read_all:.2f} times read; median {median:.2f} times")
     print(f"{len(ratios) / vet_all:,.0f} texts a second, {len(ratios) / read_all:,.0f} read")
 
 
