@@ -2,7 +2,7 @@
 
     python benchmarks/bench_vet.py
 
-Texts are those of tests/data/vetting, read and vetted in turn, the least of several rounds of each; a second figure says
+Texts are those of tests/data/vetting, read and vetted in turn, the least of several rounds of each; a figure says
 how many are vetted in a second. The tree has 20,000 programs; grep looks for one expression (``-rE``, C locale).
 """
 
