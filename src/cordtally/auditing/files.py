@@ -46,6 +46,7 @@ _CLIENT = re.compile(
     r"(?:^|[\s;|&(\"'\[/])(?:mysql\w*|mariadb\w*|psql|pg_\w+|mongo\w*|redis-cli|sqlcmd|sqlplus|usql|createdb|dropdb)"
     r"[\"']?[\s,]"
 )
+_BRACKETS = frozenset("<{[")
 _ROLES = {"tls.level": "tls", "tls.ca": "ca", "tls.certificate": "certificate", "tls.key": "key"}
 
 
@@ -190,12 +191,18 @@ class _Place:
         symbols: Mapping[str, str] = load_index()["symbols"]
         return self.asked.driver or spot.driver or symbols.get(spot.call)
 
-    @property
-    def for_people(self) -> bool:
-        """Whether a placeholder belongs there: in a document, a test, a sample; in a program, a text for people."""
+    def for_people(self, spot: Spot, one: Finding, reading: Reading) -> bool:
+        """Whether a stand-in belongs there: in a document, a test, a comment; in a program, where it is formatted.
+
+        One in angle brackets is for people where the host is one, too: beside a real host it was never replaced.
+        """
+        if spot.comment or kind_of_place(self.shown) != "source":
+            return True
         format_name = format_of(self.shown)
-        code = format_name is not None and language_facts(format_name).get("kind") == "code"
-        return code or kind_of_place(self.shown) != "source"
+        if format_name is None or language_facts(format_name).get("kind") != "code":
+            return False
+        shown = any(not _BRACKETS.isdisjoint(host.name) for host in reading.cord.hosts)
+        return shown or one.start is None or spot.text[one.start : one.start + 1] in {"{", "$", "%", ""}
 
     def environment(self, names: Iterable[str]) -> str | None:
         """The environment that is meant: the one that is said, or that the names and the path tell."""
@@ -221,8 +228,9 @@ def _vet_spot(text: Text, spot: Spot, hit: Hit | None, at: _Place) -> tuple[list
         return [], None
     found = vet_reading(reading, folder=at.path.parent, environment=environment, in_file=True)
     found = vet_pool_of(reading, found)
-    found, aside = _told_of(found, spot, reading, at), spot.comment or at.for_people
-    placed = [_placed(text, spot, _weighed(one, hit, aside=aside), at, reading) for one in found]
+    found = _told_of(found, spot, reading, at)
+    weighed = [_weighed(one, hit, aside=at.for_people(spot, one, reading)) for one in found]
+    placed = [_placed(text, spot, one, at, reading) for one in weighed]
     return [_fixed(text, spot, one, (reading, found), at) for one in placed], reading
 
 
@@ -249,10 +257,9 @@ def _told_of(found: Findings, spot: Spot, reading: Reading, at: _Place) -> Findi
     """What is told of a text: nothing of a beginning alone, and in a tree nothing of what is for people."""
     if len(reading.parts) < 2:
         return Findings()
-    aside = spot.comment or at.for_people
-    if not aside or at.asked.everything:
+    if at.asked.everything:
         return found
-    return Findings(one for one in found if one.rule not in _FOR_PEOPLE)
+    return Findings(one for one in found if one.rule not in _FOR_PEOPLE or not at.for_people(spot, one, reading))
 
 
 def _weighed(one: Finding, hit: Hit | None, *, aside: bool = False) -> Finding:
