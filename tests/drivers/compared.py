@@ -10,7 +10,9 @@ from cordtally.exchange.defaults import default_level
 from cordtally.model import ByteSize, Duration, TlsLevel, clear
 from cordtally.model.values import NANOSECONDS
 
-REFUSALS = {"value-out-of-range", "wrong-boolean-word", "refused-together", "unknown-option", "option-of-other-driver"}
+VALUES = {"value-not-taken", "value-out-of-range", "wrong-boolean-word", "log-in-word", "inside-value"}
+PLACES = {"port-out-of-range", "no-such-host", "host-holds-more", "database-has-number"}
+REFUSALS = VALUES | PLACES | {"refused-together", "unknown-option", "option-of-other-driver"}
 ROLES = {"host", "port", "user", "password", "database", "socket", "instance", "service", "realm", "further_host"}
 PARTS = ("user", "password", "database", "hosts")
 LOOKS_AT_PORTS = {"libpq", "psycopg2", "mariadb-java", "pgx", "mongo-go", "sqlalchemy+psycopg", "sqlalchemy+psycopg2", "ruby-pg",
@@ -86,8 +88,7 @@ def ours(text, target):
         return None
     findings = [f for f in ct.vet(reading) if not f.message.startswith(("a host", "the host"))]  # a slip, and no refusal
     if target in LATE:
-        late = {"value-out-of-range", "wrong-boolean-word"}
-        findings = [f for f in findings if f.rule.value not in late or any(words in f.message for words in (*AT_ONCE, *MORE_AT_ONCE.get(target, ())))]
+        findings = [f for f in findings if f.rule.value not in VALUES | PLACES or any(words in f.message for words in (*AT_ONCE, *MORE_AT_ONCE.get(target, ())))]
     if target.startswith("activerecord"):
         findings = [f for f in findings if not f.message.startswith(OWN)]
     if target in {"dbd-mysql/dsn", "pdo-mysql/dsn"}:  # for which a port that is none is the usual one

@@ -15,7 +15,7 @@ from ..auditing.tallies import vet_resolved
 from ..errors import FieldError, UnknownName
 from ..exchange import Reading
 from ..model import Cord
-from ..vetting import RULES, Finding, RuleId, vet_cord
+from ..vetting import RULES, Finding, Findings, RuleId, vet_cord
 from . import completing
 from .connections import CONNECTION_HELP, DATABASE_FILES, Connection, from_env_option, take_connection
 from .inputs import driver_option, environment_option, fail_on_option, fails, json_option
@@ -187,6 +187,7 @@ def _vet_one(what: str, asked: _Asked) -> _Subject:
                 what, driver=asked.driver, environment=asked.environment, changed_since=asked.since,
                 workers=asked.workers, progress=progress,
             )  # fmt: skip
+        vetted.findings, vetted.accepted = _below(what, vetted.findings), _below(what, vetted.accepted)
         return _Subject("", vetted.findings, vetted=vetted)
     if asked.since is not None:
         raise FieldError("--changed is asked of a folder")
@@ -194,6 +195,14 @@ def _vet_one(what: str, asked: _Asked) -> _Subject:
         what, driver=asked.driver, environment=asked.environment, tally_file=asked.tally_file, strict=False
     )
     return _vet_connection(named, asked.environment)
+
+
+def _below(what: str, found: Findings) -> Findings:
+    """Name files from the current folder, as a terminal and a code host look for them."""
+    root = Path(what)
+    if root == Path() or not root.is_dir():
+        return found
+    return Findings(one if one.source is None else replace(one, source=str(root / one.source)) for one in found)
 
 
 def _vet_connection(one: Connection, environment: str | None) -> _Subject:
