@@ -11,7 +11,7 @@ from pathlib import Path
 from ..config.layouts import has_layout
 from ..errors import CordTallyError, FieldError
 from ..results import Result
-from ..sweeping.files import Found, Job, open_job
+from ..sweeping.files import LARGEST_WHOLE, Found, Job, open_job
 from ..sweeping.places import kind_of_place
 from ..sweeping.searching import changed_in, is_new
 from ..sweeping.working import jobs_changed, jobs_in, work_over
@@ -124,7 +124,8 @@ def vet_tree(
     elif not whole:
         found += vet_project(root, gathered)
     if whole and not result.files:
-        raise FieldError(f"{root} is not vetted: it is no text", path=root)
+        why = f"it is larger than {LARGEST_WHOLE >> 20} MiB" if result.too_large else "it is no text"
+        raise FieldError(f"{root} is not vetted: {why}", path=root)
     found = _ruled(found, root, whole=whole, complete=new is None)
     found.sort(key=lambda one: (one.source or "", one.line or 0, one.column or 0, -one.severity.rank))
     result.findings = Findings(one for one in found if one.accepted is None)

@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from .declared import Stated
 
 LARGEST_FILE = 1 << 30
-_WHOLE = 8 << 20  # bytes of a file that is held as a whole; a larger one is searched block by block
+LARGEST_WHOLE = 8 << 20  # bytes of a file that is held as a whole; a larger one is searched block by block
 _PROBE = 8192
 _NO_DATABASE = frozenset(["redis"])  # nobody calls it "the database"
 _DATABASE = re.compile(r"(?:^|[^a-z])(?:db|database)(?![a-z])", re.IGNORECASE)
@@ -93,8 +93,8 @@ def open_job(
             if status.st_size > LARGEST_FILE:
                 found.too_large.append(Path(job.path))
                 return None
-            data = _read(descriptor, min(status.st_size, _WHOLE) + 1)
-            if len(data) > _WHOLE:
+            data = _read(descriptor, min(status.st_size, LARGEST_WHOLE) + 1)
+            if len(data) > LARGEST_WHOLE:
                 if not blocks_too:
                     found.too_large.append(Path(job.path))
                     return None
