@@ -17,8 +17,9 @@ from ..sweeping.texts import Text
 from ..syntax import Source
 from ..syntax.source import Splice
 from ..vetting import Finding
-from .files import Asked, Mendable, vet_in
+from .files import Mendable, vet_in
 from .proving import holds, means_the_same, written_in
+from .spots import Asked
 from .texts import vet_text
 
 _MOST = 100  # edits of one text or file: each is proved by vetting the whole again

@@ -20,8 +20,9 @@ from ..tally import FILE_NAME, Tally, load
 from ..vetting import Finding, Findings, RuleId, Severity
 from ..vetting.findings import finding
 from .accepting import Rulings, accepted_in
-from .files import Asked, is_real_secret, vet_in
+from .files import is_real_secret, vet_in
 from .projects import Gathered, vet_project
+from .spots import Asked
 from .tallies import vet_tally
 
 _HEAD = 400
