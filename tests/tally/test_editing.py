@@ -110,8 +110,10 @@ def test_whatever_is_found_the_tally_says_it_or_what_it_left_out(tmp_path, data)
     (tmp_path / "tally.toml").unlink()
     if not start.remarks:
         assert resolved.copy_with(password=None) == cord.copy_with(password=None)
-    if isinstance(cord.password, ct.Secret) and len(cord.password.unmask()) > 5:
-        assert cord.password.unmask() not in start.text
+    word = cord.password.unmask() if isinstance(cord.password, ct.Secret) else ""
+    # a user or a realm may happen to be called the same
+    if len(word) > 5 and word not in repr(cord.copy_with(password=None)):
+        assert word not in start.text
 
 
 def test_init_asks_where_a_password_goes(tmp_path):
