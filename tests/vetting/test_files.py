@@ -133,3 +133,11 @@ def test_the_page_of_rules_is_current():
     root = Path(__file__).parents[2]
     done = subprocess.run([sys.executable, root / "scripts/rules-page", "--check"], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stderr
+
+
+def test_what_is_accepted_is_not_mended(cli, tmp_path):
+    wrong = LINE.replace("connect_timeout=5", "connect_timeout=5000")
+    lay(tmp_path, {"a.py": wrong.replace("\n", "  # cord-tally: accept suspicious-unit because a drill\n") + wrong})
+    assert cli("vet", str(tmp_path), "--mend", "--apply")[0] == 0
+    first, second = (tmp_path / "a.py").read_text().splitlines()
+    assert ("connect_timeout=5000" in first, "connect_timeout=5000" in second) == (True, False)

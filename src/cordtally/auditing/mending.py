@@ -5,8 +5,8 @@ anything else.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from ..errors import CordTallyError
@@ -16,7 +16,7 @@ from ..sweeping.judging import Surroundings
 from ..sweeping.texts import Text
 from ..syntax import Source
 from ..syntax.source import Splice
-from ..vetting import Finding
+from ..vetting import Finding, RuleId
 from .files import Mendable, vet_in
 from .proving import holds, means_the_same, written_in
 from .spots import Asked
@@ -113,8 +113,16 @@ def _masked(text: str, found: Sequence[Finding], reading: Reading | None) -> Mas
     return MaskedText(text, shown)
 
 
-def mend_file(path: Path, *, driver: str | None = None, environment: str | None = None) -> MendedFile | None:
+def mend_file(
+    path: Path,
+    *,
+    driver: str | None = None,
+    environment: str | None = None,
+    only: Collection[tuple[RuleId, int | None]] | None = None,
+) -> MendedFile | None:
     """Make the edits that the findings of a file offer, in place; None where none can be made.
+
+    With ``only`` those of these rules and lines: others are accepted, or not new.
 
     Every other byte of the file stays as it is. An edit whose characters would have to be written otherwise in the
     string that they stand in is left to a person.
@@ -133,11 +141,14 @@ def mend_file(path: Path, *, driver: str | None = None, environment: str | None 
         made = vet_in(Text(characters.encode("utf-8", "surrogatepass"), characters), around, path, asked)
         return made.findings, made.mendable
 
+    def wanted(one: Finding) -> bool:
+        return one.edit is not None and (only is None or (one.rule, one.line) in only)
+
     now = source.text
     found, mendable = vet(now)
     texts = list[Mended]()
     for _ in range(_MOST):
-        step = next(_proved_in(now, found, mendable, vet, (driver, environment)), None)
+        step = next(_proved_in(now, found, _narrowed(mendable, wanted), vet, (driver, environment)), None)
         if step is None:
             break
         mended, now, found, mendable = step
@@ -145,6 +156,10 @@ def mend_file(path: Path, *, driver: str | None = None, environment: str | None 
     if not texts:
         return None
     return MendedFile(path, source, source.spliced([Splice(0, len(source.text), now)]), tuple(texts))
+
+
+def _narrowed(mendable: Iterable[Mendable], wanted: Callable[[Finding], bool]) -> list[Mendable]:
+    return [replace(one, findings=tuple(filter(wanted, one.findings))) for one in mendable]
 
 
 def _proved_in(

@@ -11,8 +11,8 @@ from ..model import Locator
 from ..tally import Resolved, Tally
 from ..vetting import Finding, RuleId, vet_cord
 from ..vetting.findings import finding
+from ..vetting.leading import is_production
 
-_PRODUCTION = frozenset({"production", "prod", "prd", "live"})
 _LAYERS = ("environments.{environment}.{name}", "cords.{name}")
 
 
@@ -64,8 +64,8 @@ def _placed(tally: Tally, one: Resolved, found: Finding, source: str) -> Finding
 def _vet_shared(tally: Tally, resolved: Sequence[Resolved], shown: Path) -> Iterator[Finding]:
     """What production shares with another environment."""
     for one, other in combinations(resolved, 2):
-        first, second = (one, other) if _is_production(one) else (other, one)
-        if not _is_production(first) or _is_production(second):
+        first, second = (one, other) if is_production(one.environment) else (other, one)
+        if not is_production(first.environment) or is_production(second.environment):
             continue
         source = f"{shown}: {first.name} in {second.environment}"
         if isinstance(first.cord.password, Locator) and first.cord.password == second.cord.password:
@@ -76,10 +76,6 @@ def _vet_shared(tally: Tally, resolved: Sequence[Resolved], shown: Path) -> Iter
             message = f"{second.environment} and {first.environment} lead to one database"
             hint = "give each environment a server, or a database, of its own"
             yield _placed(tally, second, finding(RuleId.SHARED_HOST, message, hint), source)
-
-
-def _is_production(one: Resolved) -> bool:
-    return (one.environment or "").casefold() in _PRODUCTION
 
 
 def _target(one: Resolved) -> tuple[object, ...]:

@@ -262,7 +262,8 @@ class Engine(Record):
     too. A database's name has at most ``name_length`` of what ``name_counts``, none of the characters that it
     ``name_refuses``; an unquoted one is made small where the engine ``folds_names``; one may be a path; where none is
     stated it is the ``database_of_user``. Nobody's tables belong into ``system_databases``, and nobody may connect to
-    ``refused_databases``. A ``port_names_socket`` where the file of a socket is called after it.
+    ``refused_databases``. Accounts of ``administrators_in`` a database are kept there, and ``whole_charset`` has every
+    character that the engine stores. A ``port_names_socket`` where the file of a socket is called after it.
     """
 
     id: str
@@ -293,6 +294,8 @@ class Engine(Record):
     refused_databases: tuple[str, ...] = ()
     port_names_socket: bool = False
     replica_sets: bool = False
+    administrators_in: str = ""
+    whole_charset: str = ""
     checked: bool = True
 
     @property

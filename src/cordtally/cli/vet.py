@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterable, Mapping
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -128,8 +129,11 @@ def _mend(what: tuple[str, ...], asked: _Asked, *, write: bool) -> int:
             names = dict.fromkeys(each.source for each in found.findings if each.source and ": " not in each.source)
             for name in names:
                 path = root / name if root.is_dir() else root
-                if (made := mend_file(path, driver=asked.driver, environment=asked.environment)) is not None:
-                    every.append(made)
+                # what is accepted is not mended, and neither is what has not changed
+                told = {(each.rule, each.line) for each in found.findings if each.source == name}
+                with suppress(FieldError):  # its encoding is written in more than one way, or it is too large
+                    made = mend_file(path, driver=asked.driver, environment=asked.environment, only=told)
+                    every += [made] if made is not None else []
             continue
         named = take_connection(one, driver=asked.driver, environment=asked.environment, strict=False)
         if write or isinstance(named.given, Cord):

@@ -7,6 +7,8 @@ import re
 from functools import lru_cache
 from pathlib import PurePath
 
+from ..vetting.leading import PRODUCTION
+
 _TEST_FOLDERS = frozenset(
     ["test", "tests", "spec", "specs", "__tests__", "testdata", "test-data", "fixtures", "fixture", "e2e", "testing",
      "mocks", "__mocks__", "testutil", "testutils", "it", "integration-tests", "unittest", "unittests"]
@@ -56,7 +58,7 @@ _DOC_FILE = re.compile(
 )
 _SAMPLE_FILE = re.compile(r".*(?:\.|[-_])(?:example|sample|dist|template|tmpl|tpl|skel)(?:\.\w+)?", re.IGNORECASE)
 _ENVIRONMENTS = {
-    "production": ("production", "prod", "prd", "live"),
+    "production": PRODUCTION,
     "staging": ("staging", "stage", "stg", "preprod"),
     "testing": ("test", "testing", "ci", "qa", "uat"),
     "development": ("development", "dev", "devel", "local"),

@@ -39,6 +39,8 @@ POOLER = re.compile(r"(?:^|[.\-_])(?:pgbouncer|pooler|pgcat|odyssey|pgpool)(?:[.
 """Names of poolers."""
 POOLER_PORT = 6432
 """PgBouncer's and Odyssey's own."""
+PRODUCTION = ("production", "prod", "prd", "live")
+"""Names of the environment that customers see."""
 _STAND_IN = frozenset("{}<>$%")
 _PLAIN = re.compile(r"[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)*")
 
@@ -82,6 +84,11 @@ def tells(name: str) -> bool:
     if _PLAIN.fullmatch(name) is None or name in EVERY_ADDRESS:
         return True
     return bool(SAMPLE.fullmatch(name.lower()) or POOLER.search(name) or service_of(name) is not None)
+
+
+def is_production(environment: str | None) -> bool:
+    """Whether an environment is the one that customers see."""
+    return environment is not None and environment.casefold() in PRODUCTION
 
 
 def is_development(name: str) -> bool:

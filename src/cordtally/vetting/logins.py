@@ -223,10 +223,11 @@ log_in_word = remarked(
 )
 def realm_missing(look: Look) -> Iterator[Told]:
     cord = look.cord
-    if not look.engine.replica_sets or cord.database is None or cord.authentication.realm is not None:
+    home = look.engine.administrators_in
+    if not home or cord.database is None or cord.authentication.realm is not None:
         return
-    if cord.user in look.engine.administrators and cord.database != "admin":
-        message = f"{cord.user} is looked up in {cord.database}, and administrators are kept in admin"
+    if cord.user in look.engine.administrators and cord.database != home:
+        message = f"{cord.user} is looked up in {cord.database}, and administrators are kept in {home}"
         yield Told(message, "add authSource=admin", look.place("user"))
 
 

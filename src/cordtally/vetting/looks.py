@@ -11,7 +11,7 @@ from ..exchange.defaults import default_level
 from ..model import Cord, Secret, TlsLevel, clear
 from ..model.placeholders import is_placeholder
 from ..patterns import pattern
-from .leading import POOLER_PORT, Leads, tells, where
+from .leading import POOLER_PORT, Leads, is_production, tells, where
 from .rules import Sight, Span
 
 if TYPE_CHECKING:
@@ -19,7 +19,6 @@ if TYPE_CHECKING:
 
     from ..exchange.gathering import Part
 
-_PRODUCTION = frozenset({"production", "prod", "prd", "live"})
 # all but what most texts are made of; and blanks at the edge of a part
 _ODD = pattern(r"[^ !&()*+,./0-9:;=?@A-Z\[\\\]^_a-z|~-]")
 _BLANKS = pattern(r"^ | $|[=/@:,&?] | [=/@:,&]")
@@ -54,7 +53,7 @@ class Look:
         self._stand_ins: tuple[tuple[str, str], ...] | None = None
         self._literal: str | None = None
         self._level: tuple[TlsLevel | None, bool] | None = None
-        self.production = environment is not None and environment.casefold() in _PRODUCTION
+        self.production = is_production(environment)
         self.text: str = "" if reading is None else reading.text.unmask()
         self.driver: Driver | None = None if reading is None else load_driver(reading.driver)
         self.engine: Engine = load_engine(cord.engine)

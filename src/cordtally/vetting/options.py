@@ -254,8 +254,7 @@ def role_of_single_host(look: Look) -> Iterator[Told]:
     title="prepared statements behind a pooler of transactions",
     why="A statement is prepared on one connection and run on another one, which does not know it.",
     about="Told from the host's name or from the port 6432, for drivers that prepare statements by themselves. "
-    "PgBouncer "
-    "follows prepared statements since 1.21, where max_prepared_statements is set: then accept it.",
+    "PgBouncer follows prepared statements since 1.21, where max_prepared_statements is set: then accept it.",
     bad="jdbc:postgresql://pgbouncer.greywick.example:6432/tides",
     good="jdbc:postgresql://pgbouncer.greywick.example:6432/tides?prepareThreshold=0",
 )
@@ -340,9 +339,9 @@ def local_files(look: Look) -> Iterator[Told]:
 def charset_too_small(look: Look) -> Iterator[Told]:
     value = look.cord.option("charset")
     word = value.casefold().replace("-", "").replace("_", "") if isinstance(value, str) else ""
-    whole = "utf8mb4" if (look.engine.protocol or look.engine.id) == "mysql" else "UTF8"
+    whole = look.engine.whole_charset
     small = word in {"latin1", "iso88591", "ascii", "usascii", "sqlascii", "cp1252", "win1252", "ucs2"}
-    if small or (word in {"utf8", "utf8mb3"} and whole == "utf8mb4"):
+    if whole and (small or (word in {"utf8", "utf8mb3"} and whole.casefold() != "utf8")):
         place = look.option_place("charset")
         stands = place is not None and look.text[slice(*place)].casefold() == str(value).casefold()
         edit = Edit(*place, whole) if stands and place is not None else None

@@ -197,8 +197,9 @@ def authority_missing(look: Look) -> Iterator[Told]:
     if level is None or level < TlsLevel.VERIFY_CHAIN or look.cord.tls.ca is not None:
         return
     if look.driver is not None and look.driver.system_trust is False and _takes_authority(look):
-        message = f"{look.driver.title} verifies, and is given no authority: it looks into ~/.postgresql/root.crt"
         option = load_target(look.reading.target).by_canonical.get("tls.ca") if look.reading is not None else None
+        into = option.default if option is not None and option.default else "a file of its own"
+        message = f"{look.driver.title} verifies, and is given no authority: it looks into {into}"
         hint = f"name the authority's file: {option.name}=…" if option is not None else "name the authority's file"
         yield Told(message, hint, _level_place(look))
 
