@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from pathlib import Path
 
 from ..config import Declared, declared_in
-from ..errors import CordTallyError, FieldError, MissingExtra, UnknownName
+from ..errors import CordTallyError, MissingExtra
 from ..model.placeholders import is_placeholder, variable_in
-from ..pooling.settings import read_settings, vet_pool
 from ..sweeping.places import environment_of
 from ..syntax import format_of
 from ..text import doubtful_spans, mask_spans
-from ..vetting import RULES, Finding, RuleId, vet_cord
+from ..vetting import Finding, RuleId, vet_cord
 from ..vetting.findings import Shown, finding
+from .pools import vet_settings
 from .spots import Asked
 
 _LONGEST_LINE = 2_000  # characters of a line that is shown
@@ -72,15 +72,7 @@ def _vet_pool(one: Declared, shown: Path) -> Iterator[Finding]:
         return
     library, settings = one.pool
     first = min(slot.node.start for slot in one.pools[library].values())
-    try:
-        findings: Iterable[Finding] = vet_pool(read_settings(library, settings))
-    except (FieldError, UnknownName) as error:
-        hint = "see: cordtally pool convert --list"
-        refused = RULES[RuleId.REFUSED_VALUE]
-        findings = [
-            Finding(rule=refused.id, message=str(error).partition("\n")[0], hint=hint, severity=refused.severity)
-        ]
-    for found in findings:
+    for found in vet_settings(library, settings):
         yield _at(one, found, first, shown)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from functools import cache
 
@@ -30,14 +31,19 @@ def vet_pool_of(reading: Reading, found: Findings) -> Findings:
         return found
     settings = {row.option.name: clear(row.raw) for row in rows if row.option is not None}
     place = next(((p.start, p.end) for p in reading.parts if p.name == rows[0].name), None)
-    from ..pooling.settings import read_settings, vet_pool  # few texts set a pool
-
-    try:
-        told = vet_pool(read_settings(library.id, settings))
-    except (FieldError, UnknownName) as error:
-        message, hint = str(error).partition("\n")[0], "see: cordtally pool convert --list"
-        told = Findings([finding(RuleId.REFUSED_VALUE, message, hint)])
+    told = vet_settings(library.id, settings)
     start, end = place if place is not None else (None, None)
     # what is a default of the library is told of where its settings are vetted by themselves
     named = [one for one in told if any(name in one.message for name in settings) and one.severity is not Severity.NOTE]
     return by_severity([*found, *(replace(one, start=start, end=end) for one in named)])
+
+
+def vet_settings(library: str, settings: Mapping[str, str]) -> Findings:
+    """Vet the settings of a pool library; that it cannot be given them is a finding, too."""
+    from ..pooling.settings import read_settings, vet_pool  # few texts and files set a pool
+
+    try:
+        return vet_pool(read_settings(library, settings))
+    except (FieldError, UnknownName) as error:
+        message, hint = str(error).partition("\n")[0], "see: cordtally pool convert --list"
+        return Findings([finding(RuleId.REFUSED_VALUE, message, hint)])
