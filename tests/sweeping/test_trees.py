@@ -33,7 +33,7 @@ def test_places_are_of_characters_in_every_encoding(tmp_path, encoding, name):
 @pytest.mark.parametrize("ends", ["\n", "; "])
 def test_a_large_file_is_searched_block_by_block(tmp_path, monkeypatch, ends):
     """With one line or many: each secret once, at its place, wherever a border falls."""
-    monkeypatch.setattr(searching, "_WHOLE", 50_000)
+    monkeypatch.setattr(searching, "LARGEST_WHOLE", 50_000)
     monkeypatch.setattr(sifting, "_BLOCK", 30_000)
     piece = f"é = 'harbour'{ends}" * 700 + LINE + ends
     text = piece * 12
