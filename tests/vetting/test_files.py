@@ -18,6 +18,18 @@ URL = "postgresql://postgres@gauge.greywick.example/tides?sslmode=verify-full&ss
 LINE = f'URL = "{URL}"\n'
 HEAD = "tally = 1\n\n"
 RULING = '[vet.administrative-user]\nseverity = "{}"\nbecause = "the harbour has one user"\n{}'
+SERVED = """[cords.tides]
+engine = "sqlserver"
+driver = "sqlclient"
+host = "gauge.greywick.example"
+database = "tides"
+user = "keeper"
+tls = "verify-identity"
+options = {{ connect_timeout = "5s", pool_maximum = 10 }}
+
+[services.tides]
+{}
+"""
 ACCEPT = '[accepts.drill]\npath = "drills/**"\nrule = "administrative-user"\nreason = "a drill"\n'
 
 
@@ -46,6 +58,10 @@ def told(found):
         ({"b.py": LINE, "tally.toml": HEAD + ACCEPT}, ["accept-fits-nothing", "administrative-user"], []),
         ({"docs/a.md": f"    {LINE}", "tests/test_a.py": LINE, "a.py": "# " + LINE}, [], []),
         ({".gitignore": "a.py\n", "a.py": LINE}, [], []),
+        ({"tally.toml": HEAD + SERVED.format("pool_size = 20\nacquire_timeout = '2s'")}, ["acquire-below-connect", "setting-without-effect"], []),
+        ({"tally.toml": HEAD + SERVED.format("pool_size = 10\nacquire_timeout = '6s'")}, [], []),
+        ({"tally.toml": HEAD + SERVED.format("cord = 'tide'\ninstances = 2")}, ["refused-value"], []),
+        ({"tally.toml": HEAD + SERVED.format("instances = 3\nmax_instances = 2")}, ["refused-value"], []),
         ({"tally.toml": HEAD + '[cords.tides]\nengine = "postgresql"\nhots = "h"\n'}, ["cannot-be-read"], []),
     ],
 )

@@ -12,18 +12,20 @@ from ..tally import Resolved, Tally
 from ..vetting import Finding, RuleId, vet_cord
 from ..vetting.findings import finding
 from ..vetting.leading import is_production
+from .services import vet_services
 
 _LAYERS = ("environments.{environment}.{name}", "cords.{name}")
 
 
 def vet_tally(tally: Tally, shown: Path, only: str | None = None) -> Iterator[Finding]:
-    """Vet the cords of a tally, in the environment that is asked for or in all of them."""
+    """Vet the cords of a tally, in the environment that is asked for or in all of them, and its services."""
     for name in tally.names():
         resolved = list(_resolved(tally, name, only))
         for one in resolved:
             yield from _vet_one(tally, one, shown)
         if only is None:
             yield from _vet_shared(tally, [one for one in resolved if one.environment is not None], shown)
+    yield from vet_services(tally, shown, only)
 
 
 def _resolved(tally: Tally, name: str, only: str | None) -> Iterator[Resolved]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from concurrent.futures import Executor
 from dataclasses import dataclass, field, replace
@@ -125,7 +126,8 @@ def vet_tree(
     elif not whole:
         found += vet_project(root, gathered)
     if whole and not result.files:
-        why = f"it is larger than {LARGEST_WHOLE >> 20} MiB" if result.too_large else "it is no text"
+        large = f"it is larger than {LARGEST_WHOLE >> 20} MiB; a sweep reads it in pieces: cordtally sweep"
+        why = large if result.too_large else "it is no text"
         raise FieldError(f"{root} is not vetted: {why}", path=root)
     found = _ruled(found, root, whole=whole, complete=new is None)
     found.sort(key=lambda one: (one.source or "", one.line or 0, one.column or 0, -one.severity.rank))
@@ -206,6 +208,8 @@ def _of_tally(place: Path, shown: Path, asked: Asked) -> Iterable[Finding]:
     try:
         return list(vet_tally(load(place), shown, asked.environment))
     except CordTallyError as error:
-        message = str(error).partition("\n")[0]
+        line, told = error.line or 1, str(error).partition("\n")[0].removeprefix(f"{place}:")
+        at = re.match(rf"{line}:(\d+): ?", told)
+        message, column = (told[at.end() :], int(at[1])) if at else (told.strip(), 1)
         made = finding(RuleId.CANNOT_BE_READ, message, "see: cordtally show", severity=Severity.ERROR)
-        return [replace(made, source=str(shown), line=1, column=1)]
+        return [replace(made, source=str(shown), line=line, column=column)]

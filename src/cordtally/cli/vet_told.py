@@ -34,7 +34,10 @@ def print_vetted(screen: Screen, vetted: Vetted, *, quiet: bool) -> None:
     skipped = f", {vetted.binary:,} binary" if vetted.binary else ""
     skipped += f"; {len(vetted.accepted):,} accepted" if vetted.accepted else ""
     screen.say(f"{counted}; {files}{skipped}", "bold" if vetted.findings else "green")
-    for what, paths in (("too large to be read", vetted.too_large), ("not readable", vetted.unreadable)):
+    for what, paths in (
+        ("too large for vet (sweep reads them)", vetted.too_large),
+        ("not readable", vetted.unreadable),
+    ):
         if paths:
             listed = ", ".join(clean(path.as_posix()) for path in paths[:5])
             more = f" and {len(paths) - 5:,} more" if len(paths) > 5 else ""

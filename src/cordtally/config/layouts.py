@@ -131,7 +131,6 @@ def speaking() -> Layout:
     return next(layout for layout in load_layouts().values() if not layout.files)
 
 
-@cache
 def has_layout(name: str) -> bool:
     """Whether a file's name is one that some framework's layout goes by."""
     return _any_file().fullmatch(name) is not None

@@ -14,6 +14,7 @@ from ..syntax import format_of, walk_names
 from .files import Job
 
 _BATCH = 64  # files that are handed to a worker at once
+_FEW = 8  # files that are worked at between two calls of progress, where no worker is
 _ENOUGH = 400  # files from which on workers pay
 _SECRET_FORMATS = frozenset(["variables", "r-variables", "passwords", "option-file"])
 Done = TypeVar("Done")
@@ -45,10 +46,9 @@ def work_over(
         count = workers or os.cpu_count() or 1
         first = list(islice(jobs, _ENOUGH if workers is None else 1))
         if count == 1 or len(first) < (_ENOUGH if workers is None else 1):
-            for job in first:
-                yield work([job])
-            for job in jobs:
-                yield work([job])
+            everything = chain(first, jobs)
+            while batch := list(islice(everything, _FEW)):
+                yield work(batch)
             return
         from concurrent.futures import ProcessPoolExecutor  # which loads multiprocessing
 
