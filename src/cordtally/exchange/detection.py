@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from ..catalog import Option, find_nearest, load_engine, load_index, members_of
 from ..errors import AmbiguousText, TextError
-from ..notation import LIKELY, NO, SURELY, GrammarError, find_scheme, load_grammar
+from ..notation import LIKELY, NO, SURELY, BaseDialect, GrammarError, Parsed, find_scheme, load_grammar
 from ..patterns import pattern
 from ..text import unreadable
 from .addresses import codec_of
@@ -116,10 +116,10 @@ def _find_bare(text: str) -> Claim:
     if (named := _REGISTERED.search(text)) is not None:
         return Claim(f"{_registered(text, named)}/semicolon", "", None)
     # a name in Driver= settles it above; here every driver without a prefix gets a try
-    beginning = text[:_LONGEST_SCORED]
+    taken = _Taken(text[:_LONGEST_SCORED])
     scores: dict[str, int] = {}
     for driver_id, notation_id, grammar in load_index()["bare"]:
-        score = _score(beginning, f"{driver_id}/{notation_id}", grammar)
+        score = _score(taken, f"{driver_id}/{notation_id}", grammar)
         if score > 0:
             scores[f"{driver_id}/{notation_id}"] = score
     if not scores:
@@ -151,26 +151,50 @@ def _registered(text: str, named: re.Match[str]) -> str:
     raise unreadable(problem, text, named.span(2), hint=hint, shown=named.end(2))
 
 
-def _score(text: str, target_name: str, grammar_name: str) -> int:
+class _Taken:
+    """One text as each dialect takes it apart: most drivers of pairs share one of a few."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self._likeness: dict[str, int] = {}
+        self._parsed: dict[BaseDialect, Parsed | GrammarError] = {}
+
+    def likeness(self, grammar: str) -> int:
+        found = self._likeness.get(grammar)
+        if found is None:
+            found = self._likeness[grammar] = load_grammar(grammar).looks_like(self.text)
+        return found
+
+    def apart(self, target: Target) -> Parsed | GrammarError:
+        found = self._parsed.get(target.dialect)
+        if found is None:
+            try:
+                found = target.grammar.parse(self.text, target.dialect, "")
+            except GrammarError as error:
+                found = error
+            self._parsed[target.dialect] = found
+        return found
+
+
+def _score(taken: _Taken, target_name: str, grammar_name: str) -> int:
     """Count how well a text fits a notation without a prefix: known keys for, unknown and retired ones against.
 
     A driver's own name for a key counts a little more than an alias, as do values that only one kind of server has.
     """
     # cheap, and asked before a driver's options are loaded: most grammars drop out here
-    likeness = load_grammar(grammar_name).looks_like(text)
+    likeness = taken.likeness(grammar_name)
     if likeness == SURELY:
         return _FORM_ALONE
     if likeness < LIKELY:
         return 0
     target = load_target(target_name)
-    try:
-        parsed = target.grammar.parse(text, target.dialect, "")
-    except GrammarError as error:
+    parsed, text = taken.apart(target), taken.text
+    if isinstance(parsed, GrammarError):
         if not _begins_as(text, target):
             return 0
         # what stands before the broken pair tells as much as it does in a whole text
-        whole = text.rfind(";", 0, error.start) + 1
-        return _BROKEN + (_score(text[:whole], target_name, grammar_name) if 0 < whole < len(text) else 0)
+        whole = text.rfind(";", 0, parsed.start) + 1
+        return _BROKEN + (_score(_Taken(text[:whole]), target_name, grammar_name) if 0 < whole < len(text) else 0)
     names = {(field.name or "").casefold() for field in parsed.fields}
     score = _MISSING_OPENING * sum(name.casefold() not in names for name, _ in target.facts.opening)
     for field in parsed.fields:

@@ -46,6 +46,13 @@ def load_grammar(name: str) -> Grammar[BaseDialect]:
     return found
 
 
+_DIALECTS: dict[tuple[str, str], BaseDialect] = {}
+
+
 def make_dialect(name: str, flags: Mapping[str, object]) -> BaseDialect:
-    """Make a grammar's dialect from catalog flags; lists become tuples."""
-    return load_grammar(name).Dialect(**{k: tuple(v) if isinstance(v, list) else v for k, v in flags.items()})  # type: ignore[arg-type]
+    """Make a grammar's dialect from catalog flags; lists become tuples. Equal flags make one and the same dialect."""
+    made = {k: tuple(v) if isinstance(v, list) else v for k, v in sorted(flags.items())}
+    known = name, repr(made)
+    if known not in _DIALECTS:
+        _DIALECTS[known] = load_grammar(name).Dialect(**made)  # type: ignore[arg-type]
+    return _DIALECTS[known]
