@@ -228,6 +228,40 @@ class RungShape(TypedDict):
     detail: str
     seconds: float | None
     in_clear: bool
+    more: NotRequired[list[str]]
+    """Further detail, a line each."""
+
+
+class AnswerShape(TypedDict):
+    """What a server says of itself and of whom it sees; null where it does not tell."""
+
+    product: str
+    version: str
+    user: str | None
+    database: str | None
+    schemas: str | None
+    encrypted: str | None
+    """TLS as the server sees it: version and cipher, empty where there is none."""
+    role: Literal["primary", "standby"] | None
+    reads_only: bool | None
+    rights: list[str]
+    clock: float | None
+    """The server's time less this machine's, in seconds."""
+    opened: int | None
+    limit: int | None
+    reserve: int | None
+    idle_timeout: float | None
+    statement_timeout: float | None
+    through: str | None
+    place: str | None
+    more: str
+
+
+class RoundTripShape(TypedDict):
+    """How long a question takes, in seconds."""
+
+    median: float
+    p99: float
 
 
 class Dial(TypedDict):
@@ -240,10 +274,40 @@ class Dial(TypedDict):
     held: bool
     broke_at: str | None
     cause: str | None
+    cause_id: NotRequired[str | None]
+    """The cause's name in the catalog, as dial --explain takes it."""
     hint: str | None
     code: NotRequired[str | None]
     """The server's own code for the cause, where its driver hands it on: an SQLSTATE, or MySQL's error."""
+    seconds: NotRequired[float]
     rungs: list[RungShape]
+    verified: NotRequired[Literal["", "chain", "host"] | None]
+    """How far the server was verified; null where the connection is not encrypted."""
+    answer: NotRequired[AnswerShape | None]
+    round_trip_seconds: NotRequired[RoundTripShape | None]
+    notes: NotRequired[list[str]]
+
+
+class CauseShape(TypedDict):
+    """Why a dial breaks; an … in the title stands for a name."""
+
+    id: str
+    rung: str
+    title: str
+    means: str
+    reasons: list[str]
+    do: str
+    on: dict[str, str]
+    """What to do on an engine."""
+    not_told_apart: str | None
+    codes: list[str]
+
+
+class Causes(TypedDict):
+    """dial --causes --json, and dial --explain CAUSE --json."""
+
+    schema: Literal["cordtally/causes/1"]
+    causes: list[CauseShape]
 
 
 class Dials(TypedDict):

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from .composing import parse_locator as parse_locator
     from .dialing import DialResult as DialResult
     from .dialing import dial as dial
+    from .dialing import dial_async as dial_async
     from .errors import AmbiguousText as AmbiguousText
     from .errors import CatalogError as CatalogError
     from .errors import CordTallyError as CordTallyError
@@ -99,6 +100,7 @@ _HOME = {
         (
             "DialResult",
             "dial",
+            "dial_async",
         ),
         ".dialing",
     ),

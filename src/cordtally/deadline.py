@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from time import monotonic
 from typing import TypeVar
 
@@ -42,8 +43,10 @@ class Deadline:
             raise NoAnswer
         return max(left, _LEAST)
 
-    def run(self, call: Callable[[], Made]) -> Made:
+    def run(self, call: Callable[[], Made], late: Callable[[Made], object] | None = None) -> Made:
         """Call a function that knows no deadline of its own, in a thread that is left behind when the time is up.
+
+        What it makes after that is given to ``late``, which closes it.
 
         Raises
         ------
@@ -52,19 +55,47 @@ class Deadline:
         """
         made: list[Made] = []
         failed: list[BaseException] = []
+        left_behind, settled = threading.Event(), threading.Lock()
 
         def work() -> None:
             try:
-                made.append(call())
+                found = call()
             except BaseException as error:
                 failed.append(error)
+                return
+            with settled:
+                if not left_behind.is_set():
+                    made.append(found)
+                    return
+            if late is not None:
+                late(found)
 
         # daemon: a driver that never comes back must not keep the program from ending
         thread = threading.Thread(target=work, daemon=True)
         thread.start()
         thread.join(self.left)
-        if failed:
-            raise failed[0]
-        if not made:
-            raise NoAnswer
+        with settled:
+            if failed:
+                raise failed[0]
+            if not made:
+                left_behind.set()
+                raise NoAnswer
         return made[0]
+
+    def run_all(self, calls: Sequence[Callable[[], Made]]) -> list[Made | BaseException]:
+        """Call functions side by side, each as `run` does; give what each made, or what kept it from it."""
+        outcomes: list[Made | BaseException] = [NoAnswer() for _ in calls]
+
+        def work(number: int) -> None:
+            try:
+                outcomes[number] = calls[number]()
+            except BaseException as error:
+                outcomes[number] = error
+
+        threads = [threading.Thread(target=work, args=(number,), daemon=True) for number in range(len(calls))]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            with suppress(NoAnswer):
+                thread.join(self.left)
+        return list(outcomes)

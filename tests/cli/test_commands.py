@@ -108,7 +108,7 @@ def test_show_and_compose(cli, harbour):
 
 def test_dial(cli, harbour):
     status, out, _ = cli("dial", "logbook")
-    assert (status, "logbook.sqlite answers" in out) == (0, True)
+    assert (status, "Opened logbook.sqlite with SQLite" in out) == (0, True)
     status, out, _ = cli("dial", "sqlite:///nothing.db", "logbook", "--json")
     assert (status, [d["held"] for d in json.loads(out)["dials"]]) == (1, [False, True])
     status, out, _ = cli("dial", "postgresql://keeper@127.0.0.1:9/tides", "--limit", "2s")

@@ -45,7 +45,7 @@ INVOCATIONS = [
     ("show", 0, "logbook  sqlite", ""),
     ("show tides -e production", 0, "tides in production, from tally.toml", ""),
     ("show logbook --json", 0, '"cord": "logbook"', ""),
-    ("dial logbook", 0, "logbook.sqlite answers", ""),
+    ("dial logbook", 0, "Opened logbook.sqlite with SQLite", ""),
     ("dial sqlite:///nosuch.db", 1, "broke at reach", ""),
     ("dial logbook logbook", 0, "2 of 2: logbook", ""),
     ("sweep services", 1, "8 errors, 5 notes", ""),

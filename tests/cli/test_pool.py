@@ -59,7 +59,7 @@ def test_size(cli, harbour, tmp_path):
         (["fit", "pools/storm.toml"], "no column 'time'"),
         (["fit", "pools/gauge-trace.csv", "--columns", "time"], "names no columns"),
         (["measure", "mongodb://h/d", "--yes"], "nothing here that talks to mongodb"),
-        (["measure", "postgresql://127.0.0.1:9/x", "--yes"], "nothing listens there"),
+        (["measure", "postgresql://127.0.0.1:9/x", "--yes"], "nothing listens on 127.0.0.1:9"),
         (["watch", "logbook"], "SQLite has no server"),
         (["watch", "postgresql://127.0.0.1:9/x", "--every", "1ms"], "at least 100 ms"),
         (["watch", "postgresql://127.0.0.1:9/x", "--record", "x.txt"], "recorded as .csv or .parquet"),
@@ -67,7 +67,7 @@ def test_size(cli, harbour, tmp_path):
 )
 def test_used_wrongly(cli, harbour, arguments, words):
     status, _, err = cli("pool", *arguments)
-    status += words == "nothing listens there"  # that is no wrong usage
+    status += words == "nothing listens on 127.0.0.1:9"  # that is no wrong usage
     assert status == 2
     assert words in err
 

@@ -27,7 +27,8 @@ def test_a_file_answers_and_is_not_created(tmp_path):
     found = ct.dial(f"sqlite:///{path}", progress=seen.append)
     assert found.held
     assert [rung.name for rung in seen] == RUNGS
-    assert "1 table" in found.rungs[-1].detail
+    assert "1 table" in found.rungs[-1].more[0]
+    assert found.sentence.startswith(f"Opened {path} with SQLite ")
 
 
 @pytest.mark.parametrize(
@@ -50,7 +51,7 @@ def test_in_memory_needs_nothing():
         ("postgresql://tide_gauge@no-such-host.invalid/tides", "resolve", "no address is known"),
         ("postgresql://tide_gauge@127.0.0.1:{port}/tides", "reach", "nothing listens"),
         ("mariadb+pymysql://tide_gauge@127.0.0.1:{port}/tides", "reach", "nothing listens"),
-        ("host=/no/such/folder user=tide_gauge", "reach", "No such file"),
+        ("host=/no/such/folder user=tide_gauge", "reach", "there is no socket"),
     ],
 )
 def test_what_breaks_before_a_server_is_reached(text, broke_at, words):
@@ -97,7 +98,7 @@ CASES = [
     ({"user": "nobody's friend"}, "log in", "does not accept"),
     ({"database": "no such place"}, "database", "does not exist"),
     ({"tls": "other"}, "secure", "not trusted"),
-    ({"tls": "missing"}, "secure", "does not exist"),
+    ({"tls": "missing"}, "secure", "is not there"),
     ({"hosts": "address"}, "secure", "not issued for 127.0.0.1"),
 ]
 
@@ -136,7 +137,7 @@ def test_too_many_clients(postgresql):
     with psycopg.connect(**master, autocommit=True) as connection:
         connection.execute("CREATE ROLE lonely LOGIN CONNECTION LIMIT 0 PASSWORD 'not-a-real-pw'")
         result = ct.dial(good_cord("postgresql", postgresql, user="lonely", password=Secret("not-a-real-pw")))
-    assert (result.broke_at, "no free connection" in result.diagnosis.cause) == ("log in", True)
+    assert (result.broke_at, "all the connections that it may have" in result.diagnosis.cause) == ("log in", True)
 
 
 @pytest.mark.servers

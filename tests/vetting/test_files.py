@@ -145,9 +145,10 @@ def test_an_edit_of_a_text_is_shown_masked():
     assert mend_text(URL) is None
 
 
-def test_the_page_of_rules_is_current():
+@pytest.mark.parametrize("page", ["rules", "causes"])
+def test_a_page_that_is_made_is_current(page):
     root = Path(__file__).parents[2]
-    done = subprocess.run([sys.executable, root / "scripts/rules-page", "--check"], capture_output=True, text=True, check=False)
+    done = subprocess.run([sys.executable, root / f"scripts/{page}-page", "--check"], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stderr
 
 

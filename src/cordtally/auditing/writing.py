@@ -9,6 +9,7 @@ from hashlib import sha256
 from urllib.parse import quote
 from xml.etree import ElementTree
 
+from ..text import xml_text
 from ..vetting import FAMILIES, RULES, Finding, Fix, Rule, Severity
 
 _LEVELS = {Severity.ERROR: "error", Severity.WARNING: "warning", Severity.NOTE: "note"}
@@ -96,15 +97,15 @@ def as_junit(found: Iterable[Finding], fails: Callable[[Finding], bool], files: 
             ElementTree.SubElement(properties, "property", name=name, value=str(count))
     failed = 0
     for path, findings in by_file.items():
-        case = ElementTree.SubElement(suite, "testcase", classname="vet", name=_printable(path))
+        case = ElementTree.SubElement(suite, "testcase", classname="vet", name=xml_text(path))
         bad = [one for one in findings if fails(one)]
         failed += bool(bad)
         for one in bad:
-            told = ElementTree.SubElement(case, "failure", type=one.rule.value, message=_printable(_said(one)))
-            told.text = _printable(one.hint)
+            told = ElementTree.SubElement(case, "failure", type=one.rule.value, message=xml_text(_said(one)))
+            told.text = xml_text(one.hint)
         rest = [_said(one) for one in findings if not fails(one)]
         if rest:
-            ElementTree.SubElement(case, "system-out").text = _printable("\n".join(rest))
+            ElementTree.SubElement(case, "system-out").text = xml_text("\n".join(rest))
     if not by_file:
         ElementTree.SubElement(suite, "testcase", classname="vet", name="all that was named")
     suite.set("tests", str(max(1, len(by_file))))
@@ -116,8 +117,3 @@ def as_junit(found: Iterable[Finding], fails: Callable[[Finding], bool], files: 
 def _said(one: Finding) -> str:
     where = f"{one.line}:{one.column} " if one.line is not None else ""
     return f"{where}{one.severity.value} {one.rule.value}: {one.message}"
-
-
-def _printable(text: str) -> str:
-    """Replace what XML 1.0 has no way to write (2.2)."""
-    return "".join(c if c in "\n\t" or c.isprintable() else "\N{REPLACEMENT CHARACTER}" for c in text)

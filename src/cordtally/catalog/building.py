@@ -20,7 +20,19 @@ from cattrs.gen import make_dict_structure_fn
 
 from ..errors import CatalogError
 from ..records import Record
-from .facts import ROLES, CanonicalOption, Driver, Engine, NotationFacts, Option, RemarkWords, Service, State, Store
+from .facts import (
+    ROLES,
+    CanonicalOption,
+    Cause,
+    Driver,
+    Engine,
+    NotationFacts,
+    Option,
+    RemarkWords,
+    Service,
+    State,
+    Store,
+)
 from .nearest import find_nearest
 
 FOLDER = Path(__file__).parent
@@ -159,6 +171,31 @@ def build_remarks() -> Mapping[str, RemarkWords]:
 def build_stores() -> Mapping[str, Store]:
     """Build the stores of secrets."""
     return _named(Store, "stores.toml", "scheme")
+
+
+RUNGS = ("resolve", "reach", "secure", "log-in", "database", "answer", "file")
+"""The files of causes: one for each rung, and one for databases that are files."""
+
+
+def build_causes() -> Mapping[str, Cause]:
+    """Build the causes why a dial breaks, in the order of the rungs; no code may lead to two of them.
+
+    Raises
+    ------
+    CatalogError
+        Also for a code that stands twice.
+    """
+    causes: dict[str, Cause] = {}
+    taken: dict[str, str] = {}
+    for rung in RUNGS:
+        name = f"causes/{rung}.toml"
+        for cause_id, entry in _read(FOLDER / name).items():
+            made = structure(Cause, {"id": cause_id, "rung": rung, **entry}, FOLDER / name, cause_id)
+            for code in made.codes:
+                if taken.setdefault(code, cause_id) != cause_id:
+                    raise CatalogError(f"catalog/{name}: {code} leads to {taken[code]} and to {cause_id}")
+            causes[cause_id] = made
+    return causes
 
 
 def build_services() -> Mapping[str, Service]:

@@ -377,3 +377,32 @@ class Store(Record):
     expires: bool = False
     beside: str = ""
     one_read: bool = False
+
+
+class Saying(Record):
+    """Words of a server's that tell where its code does not: the whole message, untranslated, ``*`` for any name."""
+
+    of: str
+    says: str
+
+
+class Cause(Record):
+    """Why a dial broke.
+
+    ``title`` is one sentence, with holes for what was dialled; ``means`` what the codes say and no more, ``reasons``
+    what is likely, the likeliest first, ``do`` the first thing to do, and ``on`` what to do on an engine; ``codes``
+    and ``words`` lead here; ``alike`` says what cannot be told apart from outside, and how to find out; of
+    ``credentials`` are causes that lie with user and password.
+    """
+
+    id: str
+    rung: str
+    title: str
+    means: str
+    reasons: tuple[str, ...]
+    do: str
+    codes: tuple[str, ...] = ()
+    words: tuple[Saying, ...] = ()
+    on: Mapping[str, str] = _NONE
+    alike: str | None = None
+    credentials: bool = False

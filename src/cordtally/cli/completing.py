@@ -58,6 +58,13 @@ def rules(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[C
     return _items([(rule.id.value, rule.title) for rule in RULES.values()], incomplete)
 
 
+def causes(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
+    """The causes why a dial breaks."""
+    from ..catalog.causes import load_causes
+
+    return _items([(cause.id, cause.sentence()) for cause in load_causes().values()], incomplete)
+
+
 def variables(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
     """The variables of the process, their values left out."""
     return _items(((name, "") for name in sorted(os.environ)), incomplete)

@@ -7,22 +7,36 @@ from dataclasses import replace
 from time import perf_counter
 from typing import NamedTuple
 
-from ..catalog import load_driver, load_engine
-from ..errors import FieldError, shielded
+from ..catalog import load_engine
+from ..deadline import NoAnswer
+from ..errors import FieldError, LocatorError, MissingExtra, shielded
 from ..exchange import read
 from ..journal import note
-from ..model import Cord, Duration, Host, Secret, TlsLevel, as_seconds
+from ..model import Cord, Duration, Host, Locator, Secret, as_seconds
 from ..secrets import Surroundings, with_secret
-from ..servers import Deadline, EngineServer, Refusal, Session, place_of, server_for
-from . import files, network
-from .rungs import RUNGS, Diagnosis, DialResult, Rung, RungBroke, RungInClear, RungNotNeeded, RungOutcome
+from ..servers import (
+    Answer,
+    Deadline,
+    EngineServer,
+    HungUp,
+    Refusal,
+    Session,
+    no_answer,
+    place_of,
+    refusal_of,
+    server_for,
+)
+from . import files, network, tls
+from .noting import notes_on, told_of
+from .rungs import RUNGS, Diagnosis, DialResult, RoundTrips, Rung, RungInClear, RungNotNeeded, RungOutcome
 
 DEFAULT_LIMIT = 5.0
+_QUESTIONS = 5  # round trips that are timed: a median needs no more, and a far server answers in a second
 
 
 class _Step(NamedTuple):
     rung: str
-    attempt: Callable[[], str]
+    attempt: Callable[[], str | list[str]]
 
 
 @shielded
@@ -55,10 +69,6 @@ def dial(
     ------
     TextError
         When a string cannot be read.
-    LocatorError
-        When the secret cannot be fetched.
-    MissingExtra
-        When the engine's Python driver is not installed.
     FieldError
         When the limit is not positive, or nothing here talks to the engine.
     """
@@ -66,103 +76,177 @@ def dial(
     if not seconds > 0:
         raise FieldError("the limit must be more than 0 s")
     cord = what if isinstance(what, Cord) else read(what, driver=driver).cord
-    cord = with_secret(cord, surroundings)
-    steps, target, through = _steps(cord, seconds)
+    climb = _Climb(cord, server_for(cord.engine), seconds, surroundings)
     rungs: list[Rung] = []
     diagnosis: Diagnosis | None = None
-    for name in RUNGS:
-        step = next(s for s in steps if s.rung == name)
-        if diagnosis is not None:
-            rung = Rung(name=name, outcome=RungOutcome.NOT_TRIED, detail="")
-        else:
-            rung, diagnosis = _climb(step, rungs)
-        rungs.append(rung)
-        note("dialing", "%s: %s %s %s", target, rung.name, rung.outcome.value, rung.detail)
-        if progress is not None:
-            progress(rung)
-    return DialResult(target=target, engine=cord.engine, driver=through, rungs=tuple(rungs), diagnosis=diagnosis)
+    try:
+        for step in climb.steps:
+            if diagnosis is not None:
+                rung = Rung(name=step.rung, outcome=RungOutcome.NOT_TRIED, detail="")
+            else:
+                rung, diagnosis = _climb(step)
+            rungs.append(rung)
+            note("dialing", "%s: %s %s %s", climb.target, rung.name, rung.outcome.value, rung.detail)
+            if progress is not None:
+                progress(rung)
+    finally:
+        climb.end()
+    return DialResult(
+        target=climb.target,
+        engine=cord.engine,
+        driver=climb.server.DRIVER,
+        rungs=tuple(rungs),
+        diagnosis=diagnosis,
+        answer=climb.answered,
+        verified=climb.seen.verified,
+        round_trips=climb.trips,
+        notes=notes_on(climb.answered, climb.trips) if diagnosis is None else (),
+    )
 
 
-def _climb(step: _Step, so_far: list[Rung]) -> tuple[Rung, Diagnosis | None]:
+def _climb(step: _Step) -> tuple[Rung, Diagnosis | None]:
     start = perf_counter()
     outcome, detail, diagnosis, in_clear = RungOutcome.HELD, "", None, False
+    more: list[str] = []
     try:
-        detail = step.attempt()
+        told = step.attempt()
+        detail, *more = [told] if isinstance(told, str) else told
     except RungNotNeeded as reason:
         outcome, detail = RungOutcome.NOT_NEEDED, str(reason)
     except RungInClear as plain:
         outcome, detail, in_clear = plain.outcome, str(plain), True
-    except RungBroke as broke:
-        outcome, detail, diagnosis = RungOutcome.BROKE, broke.diagnosis.cause, broke.diagnosis
+    except Refusal as refusal:
+        diagnosis = Diagnosis.of(refusal)
+        outcome, detail = RungOutcome.BROKE, refusal.cause
     seconds = perf_counter() - start
-    return Rung(name=step.rung, outcome=outcome, detail=detail, seconds=seconds, in_clear=in_clear), diagnosis
+    return (
+        Rung(name=step.rung, outcome=outcome, detail=detail, seconds=seconds, in_clear=in_clear, more=tuple(more)),
+        diagnosis,
+    )
 
 
 class _Climb:
-    """What the rungs of one dial hand on: the session, and why the database broke though the log-in held."""
+    """What the rungs of one dial hand on: the line, what TLS has shown, the session, and what was answered."""
 
-    def __init__(self, cord: Cord, server: EngineServer, limit: float) -> None:
-        self.cord, self.server, self.limit = cord, server, limit
+    def __init__(self, cord: Cord, server: EngineServer, limit: float, surroundings: Surroundings | None) -> None:
+        self.cord, self.server, self.limit, self.surroundings = cord, server, limit, surroundings
+        self.missing: MissingExtra | None = None
+        try:
+            server.errors()  # loads the driver, which is no part of logging in
+        except MissingExtra as error:
+            self.missing = error
+        self.line = network.Line(server, cord, _hosts(cord), limit)
+        self.seen = tls.Seen()
         self.session: Session = None
         self.broke: Refusal | None = None
+        self.answered: Answer | None = None
+        self.trips: RoundTrips | None = None
+        embedded = load_engine(cord.engine).embedded
+        self.steps = self._file_steps() if embedded else self._server_steps()
+        self.target = str(cord.database or ":memory:") if embedded else place_of(replace(cord, hosts=self.line.hosts))
 
-    def log_in(self, reached: Host | None) -> str:
-        """Log in, at the one of several hosts that was reached."""
-        # one host at the log-in: else the driver might try a dead one again, and spend the rung's time on it
-        chosen = self.cord if reached is None or len(self.cord.hosts) < 2 else replace(self.cord, hosts=(reached,))
+    def end(self) -> None:
+        """Close whatever is open."""
+        self.line.open.close()
+        if self.session is not None:
+            self.server.close(self.session)
+
+    def _file_steps(self) -> list[_Step]:
+        def not_needed() -> str:
+            raise RungNotNeeded("a file")
+
+        def answer() -> list[str]:
+            self.log_in()
+            return self.answer()
+
+        steps: list[Callable[[], str | list[str]]] = [
+            lambda: [files.resolve(self.cord), *self.fetch()], lambda: files.reach(self.cord), not_needed, not_needed,
+            lambda: files.database(self.cord), answer,
+        ]  # fmt: skip
+        return [_Step(rung, attempt) for rung, attempt in zip(RUNGS, steps, strict=True)]
+
+    def _server_steps(self) -> list[_Step]:
+        steps: list[Callable[[], str | list[str]]] = [
+            lambda: [*self.fetch(), *network.resolve(self.line)], lambda: network.reach(self.line),
+            lambda: tls.secure(self.line, self.seen), self.log_in, self.database, self.answer,
+        ]  # fmt: skip
+        return [_Step(rung, attempt) for rung, attempt in zip(RUNGS, steps, strict=True)]
+
+    def fetch(self) -> list[str]:
+        """Fetch the secret from where its locator points, and say where that was."""
+        locator = self.cord.password
+        if not isinstance(locator, Locator) and not isinstance(self.cord.user, Locator):
+            return []
         try:
-            self.session = self.server.log_in(chosen, Deadline(self.limit))
+            self.cord = self.line.cord = Deadline(self.limit).run(lambda: with_secret(self.cord, self.surroundings))
+        except LocatorError as error:
+            refused = refusal_of("locator", engine=self.cord.engine, place=locator)
+            raise Refusal(refused.cause, str(error).replace("\n    ", "; "), known=refused.known) from None
+        except NoAnswer:
+            refused = refusal_of("locator", engine=self.cord.engine, place=locator)
+            told = f"{refused.cause}: nothing came within {self.limit:g} s"
+            raise Refusal(told, refused.hint, known=refused.known) from None
+        return [f"the secret from {locator}"] if isinstance(locator, Locator) else []
+
+    def log_in(self) -> str:
+        """Log in through the driver, at those of several hosts that were reached."""
+        if self.missing is not None:
+            raise refusal_of("own:driver-missing", engine=self.cord.engine, name=self.missing.package)
+        # at the log-in a dead host would be tried again, and spend the rung's time
+        alive = tuple(one.host for one in self.line.reached)
+        chosen = self.cord if len(self.cord.hosts) < 2 else replace(self.cord, hosts=alive)
+        deadline = Deadline(self.limit)
+        try:
+            self.session = self.server.log_in(chosen, deadline)
         except Refusal as refusal:
+            told = self._more_of(refusal, deadline)
             # servers say during log-in that there is no such database; it belongs to the next rung
-            if not refusal.database:
-                raise RungBroke(Diagnosis(refusal.cause, refusal.hint, refusal.code)) from None
-            self.broke = refusal
+            if not told.database:
+                raise told from None
+            self.broke = told
         how = "with a password" if self.cord.password is not None else "without a password"
-        return f"as {self.cord.user or 'the operating system user'} {how}, through {self.server.DRIVER}"
+        method = "" if self.session is None else self.server.used_method(self.session)
+        method = method or self.seen.method
+        method = f" ({method})" if method else ""
+        return f"as {self.cord.user or 'the operating system user'} {how}{method}, through {self.server.DRIVER}"
+
+    def _more_of(self, refusal: Refusal, deadline: Deadline) -> Refusal:
+        """Give what tells most of a refusal: what the server said before the log-in, or says when it is asked again."""
+        if self.seen.early is not None:
+            return self.seen.early
+        if refusal.code is not None or not self.line.reached:
+            return refusal
+        try:
+            with tls.open_wire(self.line, self.line.reached[0], deadline) as wire:
+                return self.server.inquire(wire, self.cord) or refusal
+        except (Refusal, HungUp, NoAnswer, OSError, MissingExtra):
+            return refusal
 
     def database(self) -> str:
         """Say which database it is, or why there is none."""
         if self.broke is not None:
-            raise RungBroke(Diagnosis(self.broke.cause, self.broke.hint, self.broke.code))
+            raise self.broke
         return str(self.cord.database or "the default one")
 
-    def answer(self) -> str:
-        """Ask the server who it is."""
+    def answer(self) -> list[str]:
+        """Ask the server who it is, and how long a question takes."""
+        deadline = Deadline(self.limit)
+        self.answered = self.server.answer(self.session, deadline)
+        times: list[float] = []
+        for _ in range(_QUESTIONS):
+            start = perf_counter()
+            self._ask(deadline)
+            times.append(perf_counter() - start)
+        self.trips = RoundTrips(tuple(times))
+        return told_of(self.answered, self.trips)
+
+    def _ask(self, deadline: Deadline) -> None:
         try:
-            return str(self.server.answer(self.session, Deadline(self.limit)))
-        except Refusal as refusal:
-            raise RungBroke(Diagnosis(refusal.cause, refusal.hint, refusal.code)) from None
-        finally:
-            self.server.close(self.session)
-
-
-def _steps(cord: Cord, limit: float) -> tuple[list[_Step], str, str]:
-    server = server_for(cord.engine)
-    climb = _Climb(cord, server, limit)
-    if load_engine(cord.engine).embedded:
-        return _file_steps(climb), str(cord.database or ":memory:"), server.DRIVER
-    hosts = _hosts(cord)
-    return _server_steps(climb, network.Line(server, hosts, limit)), place_of(replace(cord, hosts=hosts)), server.DRIVER
-
-
-def _file_steps(climb: _Climb) -> list[_Step]:
-    cord = climb.cord
-
-    def not_needed() -> str:
-        raise RungNotNeeded("a file")
-
-    def answer() -> str:
-        climb.log_in(None)
-        return climb.answer()
-
-    return [
-        _Step("resolve", lambda: files.resolve(cord)),
-        _Step("reach", lambda: files.reach(cord)),
-        _Step("secure", not_needed),
-        _Step("log in", not_needed),
-        _Step("database", lambda: files.database(cord)),
-        _Step("answer", answer),
-    ]
+            deadline.run(lambda: self.server.run(self.session, self.server.STATEMENT))
+        except NoAnswer:
+            raise no_answer(deadline, self.cord.engine) from None
+        except self.server.errors() as error:
+            raise self.server.cause_of(error) from None
 
 
 def _hosts(cord: Cord) -> tuple[Host, ...]:
@@ -172,15 +256,3 @@ def _hosts(cord: Cord) -> tuple[Host, ...]:
         Host(h.address or engine.default_host or "", h.port or (None if h.is_socket else engine.default_port))
         for h in given
     )
-
-
-def _server_steps(climb: _Climb, line: network.Line) -> list[_Step]:
-    default = load_driver(climb.server.DRIVER).tls_default
-    return [
-        _Step("resolve", lambda: network.resolve(line)),
-        _Step("reach", lambda: network.reach(line)),
-        _Step("secure", lambda: network.secure(line, climb.cord.tls, TlsLevel(default) if default else None)),
-        _Step("log in", lambda: climb.log_in(line.reached[0] if line.reached is not None else None)),
-        _Step("database", climb.database),
-        _Step("answer", climb.answer),
-    ]

@@ -1,194 +1,207 @@
-"""The first three rungs for servers: a name becomes an address, the port answers, TLS is agreed on and verified."""
+"""The first two rungs for servers: each name becomes addresses, and the ports behind them are tried, all at once."""
 
 from __future__ import annotations
 
 import errno
 import os
+import selectors
 import socket
-import ssl
+import stat
+from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field
+from time import monotonic
 from typing import Any
 
-from ..model import Host, Tls, TlsLevel, Words, clear
-from ..servers import Deadline, EngineServer, NoAnswer
-from .rungs import Diagnosis, RungBroke, RungInClear, RungNotNeeded, RungOutcome
+from ..model import Cord, Host
+from ..servers import Deadline, EngineServer, NoAnswer, Refusal, refusal_of
+
+_GAI = {getattr(socket, f"EAI_{n}"): n for n in ("NONAME", "NODATA", "AGAIN", "FAIL") if hasattr(socket, f"EAI_{n}")}
+_GRACE = 0.3  # s that an address before the one that answered is still waited for, as drivers try them in order
+_HOSTS_FILE, _RESOLVER_FILE = "/etc/hosts", "/etc/resolv.conf"
+_MOST_HELD = 64 << 10  # bytes of such a file that are looked at
+
+
+@dataclass(slots=True)
+class Address:
+    """One address of a host: where it leads, and what came of trying it."""
+
+    host: Host
+    family: int
+    place: Any
+    plug: socket.socket | None = None
+    failed: Refusal | None = None
+
+    @property
+    def shown(self) -> str:
+        """How it is called: a socket's path, or address and port."""
+        if self.host.is_socket:
+            return str(self.place) if isinstance(self.host.address, str) else str(self.host.address)
+        return f"{self.place[0]} port {self.place[1]}"
 
 
 @dataclass(slots=True)
 class Line:
-    """What has been found on the way to a server; each rung has ``limit`` seconds."""
+    """What has been found on the way to the servers of a cord; each rung has ``limit`` seconds."""
 
     server: EngineServer
+    cord: Cord
     hosts: tuple[Host, ...]
     limit: float
-    addresses: list[tuple[Host, int, Any]] = field(default_factory=list)
-    reached: tuple[Host, int, Any] | None = None
+    addresses: list[Address] = field(default_factory=list)
+    reached: list[Address] = field(default_factory=list)
+    open: ExitStack = field(default_factory=ExitStack)
+
+    def refuse(self, *codes: str, **holes: Any) -> Refusal:  # noqa: ANN401
+        """Make a refusal of this line's."""
+        return refusal_of(*codes, engine=self.cord.engine, limit=f"{self.limit:g} s", **holes)
 
 
-def resolve(line: Line) -> str:
-    """Turn each host into addresses; a socket's path must exist."""
-    found: list[str] = []
-    failed: list[str] = []
+def resolve(line: Line) -> list[str]:
+    """Turn each host into addresses."""
     deadline = Deadline(line.limit)
+    found: list[str] = []
+    failed: list[tuple[Host, Refusal]] = []
+    named = [host for host in line.hosts if not host.is_socket]
+    rows = dict(zip(named, deadline.run_all([lambda h=h: _look_up(h) for h in named]), strict=True))  # type: ignore[misc]
     for host in line.hosts:
         if host.is_socket:
-            line.addresses.append((host, socket.AF_UNIX, line.server.socket_name(host)))
+            line.addresses.append(Address(host, socket.AF_UNIX, line.server.socket_name(host)))
             found.append(f"{host.address} is a socket")
             continue
-        addresses = _look_up(host, deadline)
-        if not addresses:
-            failed.append(str(host.address))
+        outcome = rows[host]
+        if isinstance(outcome, BaseException):
+            failed.append((host, line.refuse(_code_of(outcome), place=host.address)))
             continue
-        line.addresses += [(host, family, address) for family, address in addresses]
-        first = addresses[0][1][0]
-        found.append(first if first == host.name else f"{host.address} is {first}")
+        line.addresses += [Address(host, family, place) for family, place in outcome]
+        found.append(_told(host, [place[0] for _, place in outcome]))
     if not line.addresses:
-        raise RungBroke(
-            Diagnosis(
-                f"no address is known for {' or '.join(failed)}",
-                "check the spelling; in a container or behind a VPN the name may differ",
-            )
-        )
-    return "; ".join(found) + (f"; no address for {', '.join(failed)}" if failed else "")
+        raise failed[0][1]
+    return [*found, *(refusal.cause for _, refusal in failed)]
 
 
-def _look_up(host: Host, deadline: Deadline) -> list[tuple[int, Any]]:
+def _look_up(host: Host) -> list[tuple[int, Any]]:
     """Ask the resolver, which knows no time limit; the same address may stand for several kinds of sockets."""
-    try:
-        rows = deadline.run(lambda: socket.getaddrinfo(host.name, host.port, type=socket.SOCK_STREAM))
-    except (NoAnswer, OSError, UnicodeError):
-        return []
+    rows = socket.getaddrinfo(host.name, host.port, type=socket.SOCK_STREAM)
     return [(family, address) for family, _, _, _, address in rows]
 
 
-def reach(line: Line) -> str:
-    """Open a connection to the first address that answers."""
-    last: tuple[str, OSError] | None = None
+def _code_of(error: BaseException) -> str:
+    if isinstance(error, socket.gaierror):
+        return f"gai:{_GAI.get(error.errno or 0, 'NONAME')}"
+    if isinstance(error, NoAnswer):
+        return "timeout:resolve"
+    return "idna" if isinstance(error, UnicodeError) else "gai:FAIL"
+
+
+def _told(host: Host, addresses: list[str]) -> str:
+    """A host with its addresses, and who knew them."""
+    if addresses == [host.name]:
+        return host.name
+    listed = ", ".join(dict.fromkeys(addresses))
+    return f"{host.address} is {listed}{_source(host.name, addresses)}"
+
+
+def _source(name: str, addresses: list[str]) -> str:
+    """Who knew the addresses: the hosts file, or the name servers that the resolver asks."""
+    for words in _lines_of(_HOSTS_FILE):
+        if words and words[0] in addresses and name.casefold() in (word.casefold() for word in words[1:]):
+            return f" (from {_HOSTS_FILE})"
+    servers = [words[1] for words in _lines_of(_RESOLVER_FILE) if len(words) > 1 and words[0] == "nameserver"]
+    return f" (by the name server {servers[0]})" if servers else ""
+
+
+def _lines_of(path: str) -> list[list[str]]:
+    with suppress(OSError), open(path, encoding="utf-8", errors="replace") as stream:
+        return [line.partition("#")[0].split() for line in stream.read(_MOST_HELD).splitlines()]
+    return []
+
+
+def reach(line: Line) -> list[str]:
+    """Open a connection to each host, at the first of its addresses that answers."""
     deadline = Deadline(line.limit)
-    for host, family, place in line.addresses:
-        shown = _shown_socket(host, place) if host.is_socket else f"{place[0]} port {place[1]}"
+    with selectors.DefaultSelector() as waiting:
+        for address in line.addresses:
+            _begin(line, address, waiting)
+        _await_all(line, waiting, deadline)
+    for address in line.addresses:
+        if address.plug is not None and address.failed is None:
+            address.plug.setblocking(True)
+    for host in dict.fromkeys(address.host for address in line.addresses):
+        tried = [one for one in line.addresses if one.host is host]
+        if (first := next((one for one in tried if _answers(one)), None)) is not None:
+            line.reached.append(first)
+    if not line.reached:
+        raise line.addresses[-1].failed or line.refuse("timeout:reach", place=line.addresses[-1].shown)
+    return _report(line)
+
+
+def _answers(address: Address) -> bool:
+    return address.plug is not None and address.failed is None
+
+
+def _begin(line: Line, address: Address, waiting: selectors.BaseSelector) -> None:
+    try:
+        plug = line.open.enter_context(socket.socket(address.family, socket.SOCK_STREAM))
+        plug.setblocking(False)
+        code = plug.connect_ex(address.place)
+    except (OSError, OverflowError) as error:  # a path that is too long for a socket
+        code = getattr(error, "errno", 0) or errno.EINVAL
+        plug = None
+    if code in {0, errno.EISCONN}:
+        address.plug = plug
+    elif code == errno.EINPROGRESS and plug is not None:
+        address.plug = plug
+        address.failed = line.refuse("timeout:reach", place=address.shown)  # until it is known better
+        waiting.register(plug, selectors.EVENT_WRITE, address)
+    else:
+        address.failed = _unreached(line, address, code)
+
+
+def _await_all(line: Line, waiting: selectors.BaseSelector, deadline: Deadline) -> None:
+    """Wait until every host has an address that answers, or none left, and a little more for earlier addresses."""
+    ends: float | None = None
+    while waiting.get_map():
         try:
-            with socket.socket(family, socket.SOCK_STREAM) as plug:
-                plug.settimeout(deadline.left)
-                plug.connect(place)
+            left = deadline.left
         except NoAnswer:
             break
-        except OSError as error:
-            last = (shown, error)
-            continue
-        line.reached = (host, family, place)
-        return f"{shown} answers"
-    assert last is not None
-    raise RungBroke(_unreached(*last, line.limit))
+        hosts = {address.host for address in line.addresses}
+        if hosts == {one.host for one in line.addresses if _answers(one)}:
+            ends = ends or monotonic() + _GRACE
+            left = min(left, ends - monotonic())
+            if left <= 0:
+                break
+        for key, _ in waiting.select(left):
+            address: Address = key.data
+            waiting.unregister(key.fileobj)
+            code = key.fileobj.getsockopt(socket.SOL_SOCKET, socket.SO_ERROR)  # type: ignore[union-attr]
+            address.failed = _unreached(line, address, code) if code else None
 
 
-def _shown_socket(host: Host, path: object) -> str:
-    return str(path) if isinstance(host.address, str) else str(host.address)
+def _unreached(line: Line, address: Address, code: int) -> Refusal:
+    name = errno.errorcode.get(code, str(code))
+    if not address.host.is_socket:
+        return line.refuse(f"errno:{name}", place=address.shown, name=os.strerror(code))
+    if name == "ECONNREFUSED" and not _is_socket(address.place):
+        name = "ENOTSOCK"
+    return line.refuse(f"unix:{name}", place=address.shown, name=os.strerror(code))
 
 
-def _unreached(shown: str, error: OSError, limit: float) -> Diagnosis:
-    if isinstance(error, TimeoutError):
-        return Diagnosis(
-            f"{shown} did not answer within {limit:g} s",
-            "a firewall that drops packets, or a wrong address: try from another machine; --limit waits longer",
-        )
-    if error.errno == errno.ECONNREFUSED:
-        return Diagnosis(
-            f"nothing listens on {shown}",
-            "start the server, or correct the port; the server may listen on other addresses only",
-        )
-    if error.errno in {errno.ENOENT, errno.EACCES}:
-        return Diagnosis(
-            f"{shown}: {os.strerror(error.errno or 0)}",
-            "start the server, or correct the socket's path; reading its folder needs permission",
-        )
-    return Diagnosis(f"{shown} cannot be reached ({os.strerror(error.errno or 0)})", "check network, VPN and address")
-
-
-def secure(line: Line, tls: Tls, default: TlsLevel | None) -> str:
-    """Agree on TLS as the cord asks for it, and verify as far as it asks."""
-    assert line.reached is not None
-    host, family, address = line.reached
-    # unstated means what this driver does by itself, so that secure tries what log in will do
-    level = tls.level or default or TlsLevel.OPPORTUNISTIC
-    if host.is_socket:
-        raise RungNotNeeded("a local socket")
-    if level is TlsLevel.OFF:
-        raise RungInClear("TLS is off: everything crosses the network in the clear", RungOutcome.NOT_NEEDED)
-    deadline = Deadline(line.limit)
-    with socket.socket(family, socket.SOCK_STREAM) as plug:
-        try:
-            plug.settimeout(deadline.left)
-            plug.connect(address)
-            offered = line.server.ask_for_tls(plug, deadline)
-        except NoAnswer:
-            raise RungBroke(_unreached(str(host.address), TimeoutError(), line.limit)) from None
-        except OSError as error:
-            raise RungBroke(_unreached(str(host.address), error, line.limit)) from None
-        if not offered:
-            if level is TlsLevel.OPPORTUNISTIC:
-                raise RungInClear("the server offers no TLS: plain text", RungOutcome.HELD)
-            raise RungBroke(
-                Diagnosis(
-                    f"the server offers no TLS, and the cord asks for {level.value}",
-                    "switch TLS on in the server; only on a network that you trust, ask for less",
-                )
-            )
-        return _handshake(plug, host, tls, level)
-
-
-def _path(path: Words | None) -> str | None:
-    return None if path is None or path == "system" else clear(path)
-
-
-def _handshake(plug: socket.socket, host: Host, tls: Tls, level: TlsLevel) -> str:
+def _is_socket(path: str) -> bool:
     try:
-        context = ssl.create_default_context(cafile=_path(tls.ca))
-        # in this order: ssl refuses CERT_NONE while the name is to be checked
-        context.check_hostname = level is TlsLevel.VERIFY_IDENTITY
-        context.verify_mode = ssl.CERT_REQUIRED if level >= TlsLevel.VERIFY_CHAIN else ssl.CERT_NONE
-        if tls.certificate:
-            password = tls.key_password.unmask() if tls.key_password else None
-            context.load_cert_chain(clear(tls.certificate), _path(tls.key), password)
-        with context.wrap_socket(plug, server_hostname=host.name) as secured:
-            version = secured.version() or "TLS"
-    except FileNotFoundError:
-        raise RungBroke(
-            Diagnosis("a certificate file of the cord does not exist", "cordtally vet names it; correct its path")
-        ) from None
-    except ssl.SSLCertVerificationError as error:
-        raise RungBroke(_unverified(error, host)) from None
-    except (ssl.SSLError, OSError) as error:
-        reason = getattr(error, "reason", None) or type(error).__name__
-        raise RungBroke(
-            Diagnosis(
-                f"the TLS handshake failed ({reason})",
-                "client and server share no TLS version or cipher, or the server wants a client certificate",
-            )
-        ) from None
-    verified = {
-        TlsLevel.VERIFY_IDENTITY: "chain and host name verified",
-        TlsLevel.VERIFY_CHAIN: "chain verified, host name not",
-    }.get(level, "nobody verified")
-    return f"{version}, {verified}"
+        return stat.S_ISSOCK(os.stat(path).st_mode)
+    except OSError:
+        return True
 
 
-# X509_V_ERR_… of OpenSSL 3 (x509_vfy.h)
-_SELF_SIGNED, _UNKNOWN_CA, _EXPIRED, _NOT_YET, _WRONG_NAME, _WRONG_ADDRESS = (18, 19), (2, 20, 21), 10, 9, 62, 64
-
-
-def _unverified(error: ssl.SSLCertVerificationError, host: Host) -> Diagnosis:
-    code = error.verify_code
-    if code in {_WRONG_NAME, _WRONG_ADDRESS}:
-        return Diagnosis(
-            f"the certificate was not issued for {host.address}",
-            "use the name that stands in the certificate, or have one issued for this name",
-        )
-    if code in {*_SELF_SIGNED, *_UNKNOWN_CA}:
-        return Diagnosis(
-            "the certificate was signed by an authority that is not trusted here",
-            "give the authority's certificate as the cord's ca",
-        )
-    if code in {_EXPIRED, _NOT_YET}:
-        return Diagnosis("the certificate is not valid today", "renew it on the server; check both clocks")
-    return Diagnosis(f"the certificate was refused (OpenSSL's reason {code})", "look at it: openssl s_client")
+def _report(line: Line) -> list[str]:
+    """What is told of each address that was tried in vain before one that answers, and of each host."""
+    told, single = [], len({address.host for address in line.addresses}) == 1
+    for host in dict.fromkeys(address.host for address in line.addresses):
+        tried = [one for one in line.addresses if one.host is host]
+        first = next((one for one in line.reached if one.host is host), None)
+        vain = tried if first is None else tried[: tried.index(first)]
+        told += [one.failed.cause for one in vain if one.failed is not None]
+        if first is not None:
+            told.append(f"{first.shown} answers" if single or host.is_socket else f"{host} answers")
+    return list(dict.fromkeys(told))

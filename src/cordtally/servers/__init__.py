@@ -11,7 +11,9 @@ from ..deadline import Deadline, NoAnswer
 from ..errors import FieldError, ServerError
 from ..model import Cord
 from ..secrets import Surroundings, with_secret
-from .server import Activity, Answer, Capacity, EngineServer, Refusal, Session
+from .refusals import Refusal, no_answer, refusal_of
+from .server import Activity, Answer, Capacity, EngineServer, Session
+from .wire import HungUp, Wire
 
 ENGINES = {"postgresql": "postgresql", "mysql": "mysql", "mariadb": "mysql", "redis": "redis", "sqlite": "sqlite"}
 """The module of each engine; ``tests/servers`` runs over them."""
@@ -79,11 +81,15 @@ __all__ = [
     "Capacity",
     "Deadline",
     "EngineServer",
+    "HungUp",
     "NoAnswer",
     "Refusal",
     "Session",
+    "Wire",
     "ask_capacity",
+    "no_answer",
     "open_session",
     "place_of",
+    "refusal_of",
     "server_for",
 ]

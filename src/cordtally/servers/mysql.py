@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
-import errno
 import socket
 import struct
 from contextlib import suppress
-from typing import Any
+from time import time
+from typing import TYPE_CHECKING, Any
 
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord, Host
 from ..secrets import arguments_for
-from .server import Activity, Answer, Capacity, Refusal, count_holders, missing, no_answer
+from .peers import stranger
+from .refusals import Refusal, holes_of, no_answer, refusal_of
+from .server import Activity, Answer, Capacity, count_holders, missing
+from .wire import HungUp
+
+if TYPE_CHECKING:
+    from .wire import Wire
 
 DRIVER = "pymysql"
+TLS_FIRST = False
 STATEMENT = "SELECT 1"
 
 _ACTIVITY = """
@@ -22,42 +29,18 @@ SELECT p.command, p.state, p.time, concat(p.user, coalesce(concat('/', p.db), ''
 FROM information_schema.processlist p LEFT JOIN information_schema.innodb_trx t ON t.trx_mysql_thread_id = p.id
 WHERE p.id <> connection_id() AND p.command NOT IN ('Daemon', 'Binlog Dump')
 """
+_ANSWER = """
+SELECT version(), current_user(), database(), @@GLOBAL.read_only, unix_timestamp(sysdate(6)),
+       @@GLOBAL.max_connections, @@SESSION.wait_timeout
+"""
+_STATUS = "SHOW STATUS WHERE Variable_name IN ('Ssl_version', 'Ssl_cipher', 'Threads_connected')"
 _BARE = """
 SELECT p.command, p.state, p.time, concat(p.user, coalesce(concat('/', p.db), '')), NULL, NULL
 FROM information_schema.processlist p WHERE p.id <> connection_id() AND p.command NOT IN ('Daemon', 'Binlog Dump')
 """
 
-# MariaDB knowledge base, "MariaDB Error Codes"; from 2000 on the client's own (PyMySQL, constants/CR.py)
-_REFUSALS = {
-    1045: (
-        "the server does not accept user, password and the host that you come from together",
-        "check all three: accounts are user@host here",
-    ),
-    1698: ("the account logs in through the operating system, not with a password", "use another account"),
-    1130: ("no account may log in from this machine", "CREATE USER …@'this address' on the server"),
-    1040: (
-        "the server has no free connection left",
-        "shrink the pools (cordtally pool size), or raise max_connections",
-    ),
-    1203: ("this user has all the connections it may have", "shrink its pools"),
-    1129: ("the server blocks this machine after many failed attempts", "FLUSH HOSTS on the server"),
-    3159: ("the server lets nobody in without TLS", "ask for TLS: verify-identity"),
-    2003: ("nothing answers there, or the connection was lost on the way", "check host and port, and dial again"),
-    2013: ("the server hung up", "look into the server's log"),
-    2006: ("the server has ended the session", "look into the server's log"),
-    1064: ("the server finds a mistake in the statement's syntax", "try it in the server's own client"),
-    1146: ("the statement names a table that is not there", "check its name"),
-    1054: ("the statement names a column that is not there", "check its name"),
-    1142: ("the user may not do what the statement does", "GRANT it, or use another user"),
-    1792: ("the statement changes something, and the session is read-only", "give --allow-writes if that is meant"),
-    1969: ("the statement took longer than its limit", "give it longer, or a shorter statement"),
-    3024: ("the statement took longer than its limit", "give it longer, or a shorter statement"),
-}
-_ACCESS_DENIED = 1045
-_DATABASE_REFUSALS = {
-    1049: ("the user is let in, and the database does not exist there", "check its name, or create it"),
-    1044: ("the user may not use this database", "GRANT … ON the database TO the user"),
-}
+_OWN = 2000  # from here on the client's own numbers (PyMySQL, constants/CR.py)
+_LOST = {2003, 2006, 2013}
 # capability flags (MariaDB knowledge base, "Connection"): long password, protocol 4.1, SSL, secure connection
 _SSL, _CAPABILITIES, _UTF8MB4 = 0x0800, 0x0001 | 0x0200 | 0x0800 | 0x8000, 45
 
@@ -67,38 +50,62 @@ def socket_name(host: Host) -> str:
     return host.name
 
 
-def ask_for_tls(plug: socket.socket, deadline: Deadline) -> bool:
-    """Read the server's greeting and ask for TLS (protocol version 10: MariaDB knowledge base, "Connection").
-
-    Raises
-    ------
-    ConnectionError
-        When the server hangs up, or greets as no such server does.
-    """
-    head = _receive(plug, 4, deadline)
-    greeting = _receive(plug, int.from_bytes(head[:3], "little"), deadline)
-    if greeting[:1] != b"\x0a":
-        return True  # an error instead of a greeting: log-in will tell which
-    after_version = greeting.find(b"\0", 1) + 1
-    if not 0 < after_version <= len(greeting) - 15:
-        raise ConnectionResetError(errno.ECONNRESET, "cut short")
-    lower = struct.unpack_from("<H", greeting, after_version + 13)[0]
-    if not lower & _SSL:
+def ask_for_tls(wire: Wire) -> bool:
+    """Read the server's greeting and ask for TLS (protocol version 10: MariaDB knowledge base, "Connection")."""
+    if not _greeting(wire) & _SSL:
         return False
     body = struct.pack("<IIB23x", _CAPABILITIES, 1 << 24, _UTF8MB4)
-    plug.sendall(len(body).to_bytes(3, "little") + b"\x01" + body)
+    wire.send(len(body).to_bytes(3, "little") + b"\x01" + body)
     return True
 
 
-def _receive(plug: socket.socket, count: int, deadline: Deadline) -> bytes:
-    got = b""
-    while len(got) < count:
-        plug.settimeout(deadline.left)
-        piece = plug.recv(count - len(got))
-        if not piece:
-            raise ConnectionResetError(errno.ECONNRESET, "closed")
-        got += piece
-    return got
+def _greeting(wire: Wire) -> int:
+    """Read the greeting, and give the lower half of what the server can do.
+
+    Where the server is full or does not know this address, an error comes in its place.
+    """
+    wire.greeted = True
+    try:
+        head = wire.read(4)
+    except HungUp as gone:
+        raise stranger(gone.said, "mysql") if gone.said else gone from None
+    if head[2] != 0 or head[3] != 0:
+        raise stranger(head + _a_little(wire), "mysql")
+    greeting = wire.read(int.from_bytes(head[:3], "little"))
+    if greeting[:1] == b"\xff" and len(greeting) > 2:
+        number = int.from_bytes(greeting[1:3], "little")
+        raise refusal_of(f"mysql:{number}", engine="mysql", code=str(number))
+    if greeting[:1] != b"\x0a":
+        raise stranger(head + greeting, "mysql")
+    after_version = greeting.find(b"\0", 1) + 1
+    if not 0 < after_version <= len(greeting) - 15:
+        raise HungUp
+    return int(struct.unpack_from("<H", greeting, after_version + 13)[0])
+
+
+def _a_little(wire: Wire) -> bytes:
+    """What else has come, to know who it is."""
+    try:
+        return wire.receive(64)
+    except HungUp:
+        return b""
+
+
+def greet(wire: Wire, cord: Cord) -> str:
+    """Read the greeting, where that was not done: the server names the method when it knows the user."""
+    if not wire.greeted:
+        _greeting(wire)
+    return ""
+
+
+def inquire(wire: Wire, cord: Cord) -> Refusal | None:
+    """Ask nothing: the driver hands on the server's number."""
+    return None
+
+
+def used_method(session: Any) -> str:  # noqa: ANN401
+    """Name the account's plugin, as PyMySQL keeps it."""
+    return str(getattr(session, "_auth_plugin_name", "") or "")
 
 
 def _module() -> Any:  # noqa: ANN401
@@ -112,25 +119,39 @@ def _module() -> Any:  # noqa: ANN401
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Connect through the driver; its own timeouts count only where they are the shorter ones."""
     pymysql = _module()
-    arguments = arguments_for(cord, DRIVER)
+    arguments = {**arguments_for(cord, DRIVER), "autocommit": True}
+    for name in ("connect_timeout", "read_timeout", "write_timeout"):  # so that what is left behind ends soon
+        own = arguments.get(name)
+        arguments[name] = min(own, deadline.seconds) if isinstance(own, int | float) and own > 0 else deadline.seconds
     try:
-        return deadline.run(lambda: pymysql.connect(**{**arguments, "autocommit": True}))
+        return deadline.run(lambda: pymysql.connect(**arguments), late=close)
     except NoAnswer:
-        raise no_answer(deadline) from None
-    except (pymysql.Error, UnicodeError, RuntimeError, ValueError, struct.error, IndexError) as error:
-        raise cause_of(error) from None  # the last three: a peer that is no such server
+        raise no_answer(deadline, cord.engine, "log in") from None
+    except (pymysql.Error, UnicodeError, RuntimeError, ValueError, struct.error, LookupError, AttributeError) as error:
+        raise cause_of(error, cord) from None  # the last four: a peer that is no such server, or a plugin's own packet
 
 
-def cause_of(error: Exception) -> Refusal:
+def cause_of(error: Exception, cord: Cord | None = None) -> Refusal:
     """Turn what the driver raised into a cause, by its number."""
-    code = error.args[0] if error.args and isinstance(error.args[0], int) else None
-    if code in _DATABASE_REFUSALS:
-        return Refusal(*_DATABASE_REFUSALS[code], database=True, code=str(code))
-    if code in _REFUSALS:
-        return Refusal(*_REFUSALS[code], credentials=code == _ACCESS_DENIED, code=str(code))
-    known = f" (error {code})" if code is not None else ""
-    hint = "look into the server's log"
-    return Refusal(f"the server or the driver refused{known}", hint, code=None if code is None else str(code))
+    number = error.args[0] if error.args and isinstance(error.args[0], int) else None
+    engine = "mysql" if cord is None else cord.engine
+    holes = holes_of(cord)
+    if number is None:
+        return refusal_of(_own_code(error), engine=engine, **holes)
+    inner = getattr(error, "original_exception", None) or error.__cause__
+    codes = [f"mysql:{number}"]
+    if number in _LOST and isinstance(inner, TimeoutError):
+        codes.insert(0, "timeout:log in")
+    if number == 1045 and cord is not None and cord.password is None:
+        codes.insert(0, "own:no-password")
+    return refusal_of(*codes, engine=engine, code=str(number) if number < _OWN else None, **holes)
+
+
+def _own_code(error: Exception) -> str:
+    """What PyMySQL raises without a number: a package that it lacks, or a packet that it cannot read."""
+    if isinstance(error, RuntimeError):
+        return "own:method"  # "'cryptography' package is required for …", "'pynacl' package is required for …"
+    return "own:hung-up"
 
 
 def _rows(session: Any, statement: str, deadline: Deadline) -> Any:  # noqa: ANN401
@@ -145,16 +166,40 @@ def _rows(session: Any, statement: str, deadline: Deadline) -> Any:  # noqa: ANN
     try:
         return deadline.run(ask)
     except NoAnswer:
-        raise no_answer(deadline) from None
+        _drop(session)
+        raise no_answer(deadline, "mysql") from None
     except pymysql.Error as error:
         raise cause_of(error) from None
 
 
 def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
-    """Ask for version, user and database."""
-    ((version, user, database),) = _rows(session, "SELECT version(), current_user(), database()", deadline)
-    product = "MariaDB" if "mariadb" in str(version).lower() else "MySQL"
-    return Answer(product=f"{product} {str(version).partition('-')[0]}", user=user, database=database or "none")
+    """Ask for what a dial tells, in three statements."""
+    before = time()
+    row = _rows(session, _ANSWER, deadline)[0]
+    halfway = (before + time()) / 2
+    version, user, database, reads, clock, limit, idle = row
+    status = dict(_rows(session, _STATUS, deadline))
+    maria = "mariadb" in str(version).lower()
+    grants = [str(one) for (one,) in _rows(session, "SHOW GRANTS", deadline)]
+    rights = ["all rights on all databases"] if any(" ON *.* " in g and "ALL PRIV" in g for g in grants) else []
+    cipher = status.get("Ssl_cipher", "")
+    shown = f"{status.get('Ssl_version', 'TLS')}, {cipher}" if cipher else ""
+    return Answer(
+        product="MariaDB" if maria else "MySQL",
+        version=str(version).partition("-")[0],
+        user=user,
+        database=database,
+        encrypted=shown,
+        role=None,
+        reads_only=bool(reads),
+        rights=tuple(rights),
+        clock=float(clock) - halfway,
+        opened=int(status.get("Threads_connected", 0)),
+        limit=int(limit),
+        reserve=0,
+        idle_timeout=float(idle),
+        place=f"{session.host}:{session.port}",
+    )
 
 
 def prepare(session: Any, *, limit: float, writes: bool) -> None:  # noqa: ANN401
@@ -194,14 +239,14 @@ def activity(session: Any, deadline: Deadline) -> Activity:  # noqa: ANN401
     active = idle = inside = waiting = 0
     oldest = 0.0
     holders: dict[str, int] = {}
-    for command, state, time, holder, transaction, age in rows:
+    for command, state, lasted, holder, transaction, age in rows:
         sleeping = command == "Sleep"
         active += not sleeping
         inside += sleeping and transaction is not None
         idle += sleeping and transaction is None
         waiting += transaction == "LOCK WAIT" or "lock" in str(state or "").lower()
         if not sleeping or transaction is not None:
-            oldest = max(oldest, float(age if age is not None else time or 0))
+            oldest = max(oldest, float(age if age is not None else lasted or 0))
         holders[holder] = holders.get(holder, 0) + 1
     done = _rows(session, "SHOW GLOBAL STATUS LIKE 'Questions'", deadline)[0][1]
     ((limit,),) = _rows(session, "SELECT @@GLOBAL.max_connections", deadline)
@@ -221,6 +266,14 @@ def close(session: Any) -> None:  # noqa: ANN401
     """Close a session."""
     with suppress(Exception):
         session.close()
+
+
+def _drop(session: Any) -> None:  # noqa: ANN401
+    """Close a session that did not answer: the thread that waits for its socket is woken."""
+    with suppress(Exception):
+        session._sock.shutdown(socket.SHUT_RDWR)
+    with suppress(Exception):
+        session._force_close()
 
 
 def errors() -> tuple[type[Exception], ...]:

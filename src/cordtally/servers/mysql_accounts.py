@@ -15,7 +15,7 @@ from typing import Any
 from ..deadline import Deadline
 from .accounts import Account
 from .mysql import _rows
-from .server import Refusal
+from .refusals import Refusal
 
 TWO_PASSWORDS = True
 _NATIVE = "mysql_native_password"

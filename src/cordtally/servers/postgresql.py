@@ -2,24 +2,48 @@
 
 from __future__ import annotations
 
+import math
 import re
-import socket
-import struct
 from contextlib import suppress
-from typing import Any
+from time import time
+from typing import TYPE_CHECKING, Any
 
+from ..catalog.causes import cause_by_words
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord, Host
 from ..secrets import arguments_for
-from .server import Activity, Answer, Capacity, Refusal, count_holders, missing, no_answer
+from . import postgresql_wire
+from .refusals import Refusal, holes_of, no_answer, refusal_of
+from .server import Activity, Answer, Capacity, count_holders, missing
+
+if TYPE_CHECKING:
+    from .wire import Wire
 
 DRIVER = "psycopg"
+TLS_FIRST = False
 STATEMENT = "SELECT 1"
 
 _ACTIVITY = """
 SELECT state, wait_event_type = 'Lock', extract(epoch FROM now() - coalesce(xact_start, query_start))::float8,
        coalesce(usename, '') || CASE WHEN application_name = '' THEN '' ELSE '/' || application_name END
 FROM pg_stat_activity WHERE backend_type = 'client backend' AND pid <> pg_backend_pid()
+"""
+# whatever the role's search_path finds first, these are the system's own
+_SETTING = "pg_catalog.current_setting"
+_ANSWER = f"""
+SELECT {_SETTING}('server_version'), current_user::text, current_catalog::text, {_SETTING}('search_path'),
+       pg_catalog.pg_is_in_recovery(), {_SETTING}('transaction_read_only'),
+       pg_catalog.date_part('epoch', pg_catalog.clock_timestamp()),
+       {_SETTING}('max_connections')::int4, {_SETTING}('superuser_reserved_connections')::int4,
+       (SELECT pg_catalog.count(*) FROM pg_catalog.pg_stat_activity WHERE backend_type = 'client backend'),
+       (SELECT pg_catalog.date_part('epoch', {_SETTING}('idle_session_timeout', true)::interval)),
+       pg_catalog.date_part('epoch', {_SETTING}('statement_timeout')::interval),
+       (SELECT rolsuper FROM pg_catalog.pg_roles WHERE rolname = current_user),
+       (SELECT pg_catalog.pg_get_userbyid(datdba) = current_user::name
+        FROM pg_catalog.pg_database WHERE datname = current_catalog),
+       (SELECT CASE WHEN ssl THEN version || ', ' || cipher ELSE '' END FROM pg_catalog.pg_stat_ssl
+        WHERE pid = pg_catalog.pg_backend_pid()),
+       pg_catalog.pg_backend_pid()
 """
 _DONE = "SELECT sum(xact_commit + xact_rollback)::bigint FROM pg_stat_database"
 _LIMITS = """
@@ -38,67 +62,35 @@ FROM pg_database WHERE datname = current_database() AND datconnlimit >= 0
 """
 _BUSY = ("active", "fastpath function call")
 
-# libpq gives no SQLSTATE for a connection that failed, so its words must do (fe-connect.c); the server's come
-# untranslated, since the start-up packet asks for no language.
-_REFUSALS = (
+# what libpq says of itself, for which there is no code (fe-connect.c, fe-secure-openssl.c, libpq 18)
+_OWN_WORDS = (
+    (r"no password supplied", "own:no-password"),
+    (r"session is (?:not )?read-only|server is (?:not )?in hot standby", "own:role"),
     (
-        r"password authentication failed|no password supplied|SASL|SCRAM",
-        "the server does not accept user and password together",
-        "check both; after a paste, look for a placeholder, a blank at the end, or missing escapes",
+        r"certificate file .* does not exist|could not open certificate file|private key file .* does not exist",
+        "tls-file:missing",
     ),
-    (
-        r'role ".*" does not exist',
-        "the server knows no such user",
-        "names are case-sensitive; ask the administrator for CREATE ROLE … LOGIN",
-    ),
-    (
-        r"no pg_hba\.conf entry|pg_hba\.conf rejects",
-        "the server's pg_hba.conf lets nobody in like this: user, database, address and TLS decide together",
-        "add a line there, or ask for TLS if the line says hostssl",
-    ),
-    (
-        r"Peer authentication failed|Ident authentication failed",
-        "the server compares the operating system's user with the role, and they differ",
-        "connect over TCP with a password, or as that operating-system user",
-    ),
-    (
-        r"too many (clients|connections)|remaining connection slots",
-        "the server has no free connection left",
-        "shrink the pools (cordtally pool size), or raise max_connections",
-    ),
-    (
-        r"starting up|shutting down|in recovery",
-        "the server is starting up or shutting down",
-        "wait, and dial again",
-    ),
-    (r"Connection refused", "nothing listens there", "start the server, or correct host and port"),
-    (r"could not translate host name|Name or service", "no address is known for the host", "check its spelling"),
+    (r"private key file .* has group or world access", "tls-file:open"),
+    (r"could not (?:read|load) .*(?:certificate|private key)|certificate does not match", "tls-file:unusable"),
+    (r"server does not support SSL", "tls:not-offered"),
+    (r"timeout expired|connection timeout", "timeout:log in"),
+    (r"server closed the connection|Connection reset|SSL SYSCALL|EOF detected", "own:hung-up"),
+    (r"Connection refused", "errno:ECONNREFUSED"),
+    (r"could not translate host name|Name or service|failed to resolve", "gai:NONAME"),
+    # the server's own, where nobody could be asked for its code: in English alone
+    (r"password authentication failed", "sqlstate:28P01"),
+    (r"no pg_hba\.conf entry|pg_hba\.conf rejects", "sqlstate:28000/ClientAuthentication"),
+    (r'role ".*" does not exist|not permitted to log in', "sqlstate:28000/InitializeSessionUserId"),
+    (r"authentication failed for user", "sqlstate:28000/auth_failed"),
+    (r'database ".*" does not exist', "sqlstate:3D000"),
+    (r"permission denied for database", "sqlstate:42501/CheckMyDatabase"),
+    (r"remaining connection slots", "sqlstate:53300/InitPostgres"),
+    (r"too many (?:clients|connections)", "sqlstate:53300"),
+    (r"starting up|shutting down|in recovery", "sqlstate:57P03"),
 )
-_CREDENTIALS = 2  # the first of them are about user and password
-_DATABASE_REFUSALS = (
-    (
-        r'database ".*" does not exist',
-        "the user is let in, and the database does not exist there",
-        "check its name, or create it",
-    ),
-    (
-        r"permission denied for database",
-        "the user may not connect to this database",
-        "GRANT CONNECT ON DATABASE … TO …",
-    ),
-)
-# PostgreSQL 15 manual, appendix A
-_STATES = {
-    "42601": ("the server finds a mistake in the statement's syntax", "try it in psql"),
-    "42P01": ("the statement names a table that is not there", "check its name and the schema path"),
-    "42703": ("the statement names a column that is not there", "check its name"),
-    "42883": ("the statement calls a function that is not there", "check its name and the types of its arguments"),
-    "42501": ("the user may not do what the statement does", "GRANT it, or use another user"),
-    "25006": ("the statement changes something, and the session is read-only", "give --allow-writes if that is meant"),
-    "57014": ("the statement took longer than its limit", "give it longer, or a shorter statement"),
-    "53300": ("the server has no free connection left", "measure with fewer connections"),
-    "57P01": ("an administrator ended the session, or the server is shutting down", "look into the server's log"),
-}
+
+
+_POOLERS = ("sqlstate:08P01", "sqlstate:57P03")
 
 
 def socket_name(host: Host) -> str:
@@ -106,11 +98,18 @@ def socket_name(host: Host) -> str:
     return f"{host.name}/.s.PGSQL.{host.port or 5432}"
 
 
-def ask_for_tls(plug: socket.socket, deadline: Deadline) -> bool:
-    """Send SSLRequest and read its answer (manual, section 55.7)."""
-    plug.settimeout(deadline.left)
-    plug.sendall(struct.pack("!ii", 8, 80877103))
-    return plug.recv(1) == b"S"
+ask_for_tls = postgresql_wire.ask_for_tls
+inquire = postgresql_wire.inquire
+
+
+def greet(wire: Wire, cord: Cord) -> str:
+    """Send the start-up message, and name the authentication that it is answered with."""
+    return postgresql_wire.method_of(postgresql_wire.start(wire, cord))
+
+
+def used_method(session: Any) -> str:  # noqa: ANN401
+    """Say whether a password was asked for: libpq tells no more."""
+    return "" if session.pgconn.used_password else "no password asked for"
 
 
 def _module() -> Any:  # noqa: ANN401
@@ -126,29 +125,35 @@ def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # n
     psycopg = _module()
     arguments = arguments_for(cord, DRIVER)
     arguments.setdefault("application_name", "cordtally")
+    # so that what is left behind ends soon; libpq takes less than 2 s for 2 s, and 0 for no limit
+    most, own = max(2, math.ceil(deadline.seconds)), arguments.get("connect_timeout")
+    arguments["connect_timeout"] = min(int(str(own)) or most, most) if own is not None else most
     try:
-        return deadline.run(lambda: psycopg.connect(**arguments, autocommit=True))
+        return deadline.run(lambda: psycopg.connect(**arguments, autocommit=True), late=close)
     except NoAnswer:
-        raise no_answer(deadline) from None
+        raise no_answer(deadline, cord.engine, "log in") from None
     except (psycopg.Error, UnicodeError) as error:
-        raise cause_of(error) from None
+        raise cause_of(error, cord) from None
 
 
-def cause_of(error: Exception) -> Refusal:
-    """Turn what libpq or the server said into a cause: by its SQLSTATE, and by its words only where there is none."""
-    state = getattr(error, "sqlstate", None)
-    if state in _STATES:
-        return Refusal(*_STATES[state], code=state)
-    said = str(error)
-    for pattern, cause, hint in _DATABASE_REFUSALS:
-        if re.search(pattern, said):
-            return Refusal(cause, hint, database=True, code=state)
-    for number, (pattern, cause, hint) in enumerate(_REFUSALS):
-        if re.search(pattern, said):
-            return Refusal(cause, hint, credentials=number < _CREDENTIALS, code=state)
-    known = f" (SQLSTATE {state})" if state else ""
-    cause = f"the server or the driver refused, for a reason that is not known here{known}"
-    return Refusal(cause, "look into the server's log", code=state)
+def cause_of(error: Exception, cord: Cord | None = None) -> Refusal:
+    """Turn what libpq or the server said into a cause: by its SQLSTATE, and by words only where there is none."""
+    engine = "postgresql" if cord is None else cord.engine
+    holes = holes_of(cord)
+    state, routine = getattr(error, "sqlstate", None), None
+    if state is not None:
+        routine = getattr(getattr(error, "diag", None), "source_function", None)
+        said = str(getattr(error.diag, "message_primary", "") or "")  # type: ignore[attr-defined]
+        return refusal_of(
+            f"sqlstate:{state}/{routine}", f"sqlstate:{state}", engine=engine, code=state, said=said, **holes
+        )
+    words = str(error)
+    fatal = re.search(r"FATAL:\s+(.*)", words)
+    message = fatal[1] if fatal else None
+    codes = tuple(code for pattern, code in _OWN_WORDS if re.search(pattern, words))
+    if not codes and message is not None and cause_by_words(_POOLERS, message) is not None:
+        codes = _POOLERS
+    return refusal_of(*codes or ("*",), engine=engine, said=message, **holes)
 
 
 def _rows(session: Any, statement: str, deadline: Deadline) -> Any:  # noqa: ANN401
@@ -157,17 +162,41 @@ def _rows(session: Any, statement: str, deadline: Deadline) -> Any:  # noqa: ANN
     try:
         return deadline.run(lambda: session.execute(statement).fetchall())
     except NoAnswer:
-        raise no_answer(deadline) from None
+        close(session)  # psycopg looks at its socket ten times a second: the thread that waits ends soon
+        raise no_answer(deadline, "postgresql") from None
     except psycopg.Error as error:
         raise cause_of(error) from None
 
 
 def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
-    """Ask for version, user and database."""
-    ((version, user, database),) = _rows(
-        session, "SELECT current_setting('server_version'), current_user, current_database()", deadline
+    """Ask for what a dial tells, in one statement."""
+    before = time()
+    row = _rows(session, _ANSWER, deadline)[0]
+    halfway = (before + time()) / 2
+    (version, user, database, schemas, standby, reads, clock, limit, reserve, opened, idle, statement, superuser, owner,
+     tls, pid) = row  # fmt: skip
+    rights = [name for name, has in (("superuser", superuser), ("owner of the database", owner)) if has]
+    # a pooler gives clients a process number of its own
+    through = "a pooler" if session.info.backend_pid != pid else None
+    return Answer(
+        product="PostgreSQL",
+        version=str(version).partition(" ")[0],
+        user=user,
+        database=database,
+        schemas=schemas,
+        encrypted=tls if through is None else None,
+        role="standby" if standby else "primary",
+        reads_only=reads == "on",
+        rights=tuple(rights),
+        clock=clock - halfway,
+        opened=opened,
+        limit=limit,
+        reserve=reserve,
+        idle_timeout=idle or 0.0,
+        statement_timeout=statement,
+        through=through,
+        place=f"{session.info.host}:{session.info.port}",
     )
-    return Answer(product=f"PostgreSQL {str(version).partition(' ')[0]}", user=user, database=database)
 
 
 def prepare(session: Any, *, limit: float, writes: bool) -> None:  # noqa: ANN401

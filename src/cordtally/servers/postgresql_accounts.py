@@ -13,7 +13,7 @@ from typing import Any
 from ..deadline import Deadline, NoAnswer
 from .accounts import Account
 from .postgresql import _module, cause_of
-from .server import Refusal, no_answer
+from .refusals import Refusal, no_answer
 
 TWO_PASSWORDS = False
 _AGAIN = "XX000"  # "tuple concurrently updated": two sessions alter one role
@@ -71,6 +71,6 @@ def _run(session: Any, call: Any, deadline: Deadline) -> Any:  # noqa: ANN401
     try:
         return deadline.run(call)
     except NoAnswer:
-        raise no_answer(deadline) from None
+        raise no_answer(deadline, "postgresql") from None
     except _module().Error as error:
         raise cause_of(error) from None

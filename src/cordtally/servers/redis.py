@@ -3,37 +3,55 @@
 from __future__ import annotations
 
 import shlex
-import socket
 from collections.abc import Callable
 from contextlib import suppress
-from typing import Any
+from time import time
+from typing import TYPE_CHECKING, Any
 
 from ..deadline import Deadline, NoAnswer
 from ..errors import FieldError, quoted
 from ..model import Cord, Host
 from ..secrets import arguments_for
-from .server import Activity, Answer, Capacity, Refusal, count_holders, missing, no_answer
+from .peers import stranger, who_is
+from .refusals import Refusal, holes_of, no_answer, refusal_of
+from .server import Activity, Answer, Capacity, count_holders, missing
+
+if TYPE_CHECKING:
+    from .wire import Wire
 
 DRIVER = "redis-py"
+TLS_FIRST = True
 STATEMENT = "PING"
 
 _BLOCKED = {"b"}
 _BUSY_SECONDS = 1
-# the first word of an error reply is its code (RESP specification, "Simple errors"); redis-py takes it off
-_REFUSALS = {
-    "AuthenticationError": ("the server wants a password, or another one", "check user and password"),
-    "InvalidPassword": ("the server does not accept user and password together", "check both"),
-    "AuthenticationWrongNumberOfArgsError": ("the server knows no users, only a password", "leave the user out"),
-    "NoPermissionError": ("the user may not do what the command does", "ACL SETUSER … on the server"),
-    "ReadOnlyError": ("the server is a replica, and the command writes", "use the primary"),
-    "BusyLoadingError": ("the server is loading its data", "wait, and dial again"),
-    "MaxConnectionsError": ("the server has no free connection left", "shrink the pools, or raise maxclients"),
-    "TimeoutError": ("the command took longer than its limit", "give it longer"),
-    "ConnectionError": ("nothing answers there, or the connection was lost", "check host and port, and dial again"),
-    "OutOfMemoryError": ("the server has no memory left for what the command writes", "raise maxmemory"),
+# the first word of an error reply is its code (RESP specification, "Simple errors"); redis-py takes it off, and
+# newer ones keep it as status_code: before, only the class is left
+_CODES = {
+    "AuthenticationWrongNumberOfArgsError": "own:redis-no-users",
+    "InvalidPassword": "redis:WRONGPASS",
+    "NoPermissionError": "redis:NOPERM",
+    "ReadOnlyError": "redis:READONLY",
+    "BusyLoadingError": "redis:LOADING",
+    "OutOfMemoryError": "redis:OOM",
+    "MasterDownError": "redis:MASTERDOWN",
+    "ClusterDownError": "redis:CLUSTERDOWN",
+    "MovedError": "redis:MOVED",
+    "MaxConnectionsError": "own:redis-max-clients",
+    "TimeoutError": "own:redis-timeout",
+    "AuthenticationError": "redis:WRONGPASS",
+    "ConnectionError": "own:hung-up",
 }
-_CREDENTIALS = frozenset(["AuthenticationError", "InvalidPassword", "AuthenticationWrongNumberOfArgsError"])
-_LAST_DATABASE = "the server has no database of that number"
+# ERR alone means nothing; what follows it is never translated
+_ERRORS = {
+    "max number of clients reached": "own:redis-max-clients",
+    "AUTH <password> called without any password": "own:redis-no-users",
+    "DB index is out of range": "own:redis-database",
+    "invalid DB index": "own:redis-database",
+    "SELECT is not allowed in cluster mode": "own:redis-database",
+    "wrong number of arguments for 'auth'": "own:redis-no-users",
+    "Client sent AUTH, but no password is set": "own:redis-no-users",
+}
 
 
 def socket_name(host: Host) -> str:
@@ -41,9 +59,40 @@ def socket_name(host: Host) -> str:
     return host.name
 
 
-def ask_for_tls(plug: socket.socket, deadline: Deadline) -> bool:
+def ask_for_tls(wire: Wire) -> bool:
     """TLS begins at once, or not at all: nothing is asked."""
     return True
+
+
+def greet(wire: Wire, cord: Cord) -> str:
+    """Send PING: without a password it is refused, and what is wrong with the server itself is said."""
+    wire.send(b"*1\r\n$4\r\nPING\r\n")
+    said = wire.receive(512)
+    known = who_is(said)
+    if known is None or known[0] != "redis":
+        raise stranger(said, "redis")
+    word, _, rest = said[1:].decode("utf-8", "replace").partition("\r\n")[0].partition(" ")
+    if said[:1] == b"+":
+        return "no password asked for"
+    if word == "NOAUTH":
+        return ""
+    raise refusal_of(_code_in(word, rest), engine="redis")
+
+
+def _code_in(word: str, rest: str) -> str:
+    if word != "ERR":
+        return f"redis:{word}"
+    return next((code for said, code in _ERRORS.items() if said.lower() in rest.lower()), "*")
+
+
+def inquire(wire: Wire, cord: Cord) -> Refusal | None:
+    """Ask nothing: the driver hands on the server's word."""
+    return None
+
+
+def used_method(session: Any) -> str:  # noqa: ANN401
+    """Say nothing: Redis has one method."""
+    return ""
 
 
 def _module() -> Any:  # noqa: ANN401
@@ -57,6 +106,9 @@ def _module() -> Any:  # noqa: ANN401
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Open a session of one connection."""
     arguments = arguments_for(cord, DRIVER)
+    for name in ("socket_timeout", "socket_connect_timeout"):  # so that what is left behind ends soon
+        own = arguments.get(name)
+        arguments[name] = min(own, deadline.seconds) if isinstance(own, int | float) and own > 0 else deadline.seconds
 
     def connect() -> Any:  # noqa: ANN401
         from redis.backoff import NoBackoff
@@ -64,10 +116,19 @@ def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # n
 
         once = Retry(NoBackoff(), 0)  # a password that is refused is refused three times more by redis-py's own
         client = _module().Redis(**{"retry": once, **arguments, "single_connection_client": True})
-        client.ping()
+        try:
+            client.ping()
+        except BaseException:
+            close(client)
+            raise
         return client
 
-    return _ask(connect, deadline)
+    try:
+        return deadline.run(connect, late=close)
+    except NoAnswer:
+        raise no_answer(deadline, cord.engine, "log in") from None
+    except (_module().RedisError, UnicodeError) as error:
+        raise _refused(error, cord, "timeout:log in") from None
 
 
 def _ask(question: Callable[[], Any], deadline: Deadline) -> Any:  # noqa: ANN401
@@ -75,32 +136,70 @@ def _ask(question: Callable[[], Any], deadline: Deadline) -> Any:  # noqa: ANN40
     try:
         return deadline.run(question)
     except NoAnswer:
-        raise no_answer(deadline) from None
+        raise no_answer(deadline, "redis") from None
     except (_module().RedisError, UnicodeError) as error:
         raise cause_of(error) from None
 
 
-def cause_of(error: Exception) -> Refusal:
-    """Turn what the driver raised into a cause, by its class: the error's code is gone by then."""
-    if type(error).__name__ == "ResponseError" and "DB index is out of range" in str(error):
-        return Refusal(_LAST_DATABASE, "databases are numbered from 0, to 15 by default", database=True)
-    for kind in type(error).__mro__:
-        if kind.__name__ in _REFUSALS:
-            return Refusal(*_REFUSALS[kind.__name__], credentials=kind.__name__ in _CREDENTIALS)
-    return Refusal("the server refused the command", "try it in redis-cli")
+def cause_of(error: Exception, cord: Cord | None = None) -> Refusal:
+    """Turn what the driver raised into a cause, by the word that the server began with."""
+    return _refused(error, cord)
+
+
+def _refused(error: Exception, cord: Cord | None, *first_codes: str) -> Refusal:
+    holes = holes_of(cord)
+    word, said = getattr(error, "status_code", None), str(error)
+    codes = list(first_codes) if type(error).__name__ == "TimeoutError" else []
+    if "uthentication required" in said:
+        codes.append("redis:NOAUTH")
+    if "unknown command" in said and "SELECT" in said.upper():
+        codes.append("own:sentinel")
+    codes.append(_code_in("ERR", said) if word in {None, "ERR"} else f"redis:{word}")
+    first, _, rest = said.partition(" ")
+    if first.isupper() and rest:
+        codes.append(f"redis:{first}")
+    codes += [_CODES[kind.__name__] for kind in type(error).__mro__ if kind.__name__ in _CODES]
+    codes = [code for code in codes if code != "*"]
+    return refusal_of(*codes or ["*"], engine="redis", code=word if word != "ERR" else None, **holes)
 
 
 def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
-    """Ask for the version, and for the user where the server has users (6.0)."""
-    facts = _ask(lambda: session.info("server"), deadline)
+    """Ask for what a dial tells: INFO, and the user where the server has users (6.0)."""
+    facts = _ask(session.info, deadline)
+    if facts.get("redis_mode") == "sentinel":
+        raise refusal_of("own:sentinel", engine="redis")
     product = "Valkey" if "valkey_version" in facts else "Redis"
-    version = facts.get("valkey_version", facts.get("redis_version", "?"))
-    try:
-        user: str | None = str(_ask(session.acl_whoami, deadline))
-    except Refusal:
-        user = None
-    number = session.connection_pool.connection_kwargs.get("db") or 0
-    return Answer(product=f"{product} {version}", user=user, database=str(number))
+    user: str | None = None
+    rights: tuple[str, ...] = ()
+    clock = None
+    with suppress(Refusal):  # older servers have no users, and a user may lack the right to ask
+        user = str(_ask(session.acl_whoami, deadline))
+        before = time()
+        seconds, micro = _ask(session.time, deadline)
+        clock = seconds + micro / 1e6 - (before + time()) / 2
+        if _may_all(_ask(lambda: session.acl_getuser(user), deadline)):
+            rights = ("all commands on all keys",)
+    kwargs = session.connection_pool.connection_kwargs
+    role = {"master": "primary", "slave": "standby"}.get(str(facts.get("role")))
+    return Answer(
+        product=product,
+        version=str(facts.get("valkey_version", facts.get("redis_version", "?"))),
+        user=user,
+        database=str(kwargs.get("db") or 0),
+        role=role,
+        reads_only=role == "standby",
+        rights=rights,
+        clock=clock,
+        opened=int(facts.get("connected_clients", 0)),
+        limit=int(facts["maxclients"]) if "maxclients" in facts else None,
+        reserve=0,
+        place=f"{kwargs.get('host')}:{kwargs.get('port')}" if "host" in kwargs else None,
+        more="part of a cluster" if facts.get("cluster_enabled") == 1 else "",
+    )
+
+
+def _may_all(account: Any) -> bool:  # noqa: ANN401
+    return "+@all" in str(account.get("commands", "")) and "*" in str(account.get("keys", ""))
 
 
 def prepare(session: Any, *, limit: float, writes: bool) -> None:  # noqa: ANN401

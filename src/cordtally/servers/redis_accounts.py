@@ -13,7 +13,7 @@ from typing import Any
 from ..deadline import Deadline
 from .accounts import Account
 from .redis import _ask
-from .server import Refusal
+from .refusals import Refusal
 
 TWO_PASSWORDS = True
 

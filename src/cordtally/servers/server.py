@@ -2,47 +2,60 @@
 
 from __future__ import annotations
 
-import socket
-from dataclasses import dataclass
-from typing import Any, Protocol
+from dataclasses import asdict, dataclass
+from typing import TYPE_CHECKING, Any, Protocol
 
 from ..deadline import Deadline
 from ..errors import MissingExtra
 from ..model import Cord, Host
 
+if TYPE_CHECKING:
+    from .refusals import Refusal
+    from .wire import Wire
+
 Session = Any
 """A driver's own connection; only the module of its engine looks into it."""
 
 
-class Refusal(Exception):
-    """A server, or its driver, refused; ``cause`` and ``hint`` are our own words, and quote nothing that it said.
-
-    ``database`` says that the log-in itself held, and the database did not; ``credentials`` that it is user and
-    password that the server does not accept; ``code`` is the server's own number for it, where the driver hands it on:
-    an SQLSTATE, or MySQL's error.
-    """
-
-    def __init__(
-        self, cause: str, hint: str, *, database: bool = False, credentials: bool = False, code: str | None = None
-    ) -> None:
-        super().__init__(cause)
-        self.cause, self.hint, self.code = cause, hint, code
-        self.database, self.credentials = database, credentials
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Answer:
-    """What a server says of itself and of whom it sees."""
+    """What a server says of itself and of whom it sees; None where it does not tell.
+
+    ``encrypted`` is TLS as the server sees it: its version and cipher, or an empty text for none; ``role`` is
+    ``primary`` or ``standby``; ``rights`` are those of an administrator or an owner; ``clock`` is the server's time
+    less this machine's (s), within half a round trip; ``opened``, ``limit`` and ``reserve`` count connections;
+    ``idle_timeout`` and ``statement_timeout`` are the server's own for this session (s), 0 where there are none;
+    ``through`` is a pooler in between.
+    """
 
     product: str
+    version: str = ""
     user: str | None = None
     database: str | None = None
+    schemas: str | None = None
+    encrypted: str | None = None
+    role: str | None = None
+    reads_only: bool | None = None
+    rights: tuple[str, ...] = ()
+    clock: float | None = None
+    opened: int | None = None
+    limit: int | None = None
+    reserve: int | None = None
+    idle_timeout: float | None = None
+    statement_timeout: float | None = None
+    through: str | None = None
+    place: str | None = None
     more: str = ""
 
-    def __str__(self) -> str:
-        seen = [f"user {self.user}"] if self.user is not None else []
-        seen += [f"database {self.database}"] if self.database is not None else []
-        return ", ".join([self.product, *seen, *([self.more] if self.more else [])])
+    @property
+    def called(self) -> str:
+        """Product and version."""
+        return f"{self.product} {self.version}".strip()
+
+    def to_dict(self) -> dict[str, object]:
+        """Give what is told as plain values."""
+        told = asdict(self)
+        return {name: list(value) if isinstance(value, tuple) else value for name, value in told.items()}
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +104,8 @@ class EngineServer(Protocol):
 
     DRIVER: str
     """The driver of the catalog through which it talks."""
+    TLS_FIRST: bool
+    """Whether TLS begins with the first byte, and nothing is asked before."""
     STATEMENT: str
     """A statement that costs next to nothing."""
 
@@ -98,8 +113,23 @@ class EngineServer(Protocol):
         """The file of a server's socket, of a host that is one."""
         ...
 
-    def ask_for_tls(self, plug: socket.socket, deadline: Deadline) -> bool:
-        """Ask for TLS as the protocol has it; False where the server offers none."""
+    def ask_for_tls(self, wire: Wire) -> bool:
+        """Ask for TLS as the protocol has it; False where the server offers none.
+
+        What answers in another protocol, or with a refusal already, is a `Refusal`.
+        """
+        ...
+
+    def greet(self, wire: Wire, cord: Cord) -> str:
+        """Say as much as needs no password, and name the log-in that the server asks for, empty where it does not."""
+        ...
+
+    def inquire(self, wire: Wire, cord: Cord) -> Refusal | None:
+        """Log in on a wire of one's own, where that tells more of a refusal than the driver does; or None."""
+        ...
+
+    def used_method(self, session: Session) -> str:
+        """Name the way in which the session was logged in, empty where the driver does not tell."""
         ...
 
     def log_in(self, cord: Cord, deadline: Deadline, *, writes: bool = False) -> Session:
@@ -138,7 +168,7 @@ class EngineServer(Protocol):
         """What the driver raises."""
         ...
 
-    def cause_of(self, error: Exception) -> Refusal:
+    def cause_of(self, error: Exception, cord: Cord | None = None) -> Refusal:
         """Turn what the driver raised into a cause."""
         ...
 
@@ -146,12 +176,6 @@ class EngineServer(Protocol):
 def missing(package: str, extra: str, engine: str) -> MissingExtra:
     """Make the error for a driver that is not installed."""
     return MissingExtra(package, extra, f"talking to {engine}")
-
-
-def no_answer(deadline: Deadline) -> Refusal:
-    """Make the refusal of a server that takes the connection and is silent."""
-    cause = f"the server took the connection and did not answer within {deadline.seconds:g} s"
-    return Refusal(cause, "it may be overloaded, or no database at all; a longer limit waits longer")
 
 
 def count_holders(holders: dict[str, int]) -> tuple[tuple[str, int], ...]:

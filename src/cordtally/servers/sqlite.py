@@ -2,35 +2,36 @@
 
 from __future__ import annotations
 
-import socket
 import sqlite3
 from contextlib import suppress
 from pathlib import Path
 from time import monotonic
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from ..deadline import Deadline
+from ..deadline import Deadline, NoAnswer
 from ..errors import FieldError
 from ..model import Cord, Host
 from ..secrets import arguments_for
-from .server import Activity, Answer, Capacity, Refusal
+from .refusals import Refusal, no_answer, refusal_of
+from .server import Activity, Answer, Capacity
+
+if TYPE_CHECKING:
+    from .wire import Wire
 
 DRIVER = "sqlite3"
+TLS_FIRST = False
+_BEGIN = "cordtally_begin"
 STATEMENT = "SELECT count(*) FROM sqlite_master"
 
+_PRIMARY = {
+    getattr(sqlite3, f"SQLITE_{name}"): name
+    for name in (
+        "ERROR", "PERM", "BUSY", "LOCKED", "NOMEM", "READONLY", "INTERRUPT", "IOERR", "CORRUPT", "FULL", "CANTOPEN",
+        "PROTOCOL", "AUTH", "NOTADB",
+    )
+}  # fmt: skip
 MAGIC = b"SQLite format 3\0"
 """What a database file begins with (file format, section 1.3.1)."""
-
-_BUSY = {sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED}
-_REFUSALS = {
-    sqlite3.SQLITE_READONLY: (
-        "the statement changes something, and the file is open for reading only",
-        "give --allow-writes if that is meant",
-    ),
-    sqlite3.SQLITE_INTERRUPT: ("the statement took longer than its limit", "give it longer, or a shorter statement"),
-    sqlite3.SQLITE_CANTOPEN: ("the file cannot be opened", "check its path, and who may read it and its folder"),
-    sqlite3.SQLITE_ERROR: ("SQLite refuses the statement", "check its syntax and the names of its tables"),
-}
 
 
 def socket_name(host: Host) -> str:
@@ -38,9 +39,24 @@ def socket_name(host: Host) -> str:
     return host.name
 
 
-def ask_for_tls(plug: socket.socket, deadline: Deadline) -> bool:
+def ask_for_tls(wire: Wire) -> bool:
     """A file is not reached through a network."""
     return False
+
+
+def greet(wire: Wire, cord: Cord) -> str:
+    """A file is not reached through a network."""
+    return ""
+
+
+def inquire(wire: Wire, cord: Cord) -> Refusal | None:
+    """A file is not reached through a network."""
+    return None
+
+
+def used_method(session: Any) -> str:  # noqa: ANN401
+    """Nobody logs in to a file."""
+    return ""
 
 
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
@@ -56,28 +72,37 @@ def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # n
     try:
         session = sqlite3.connect(database, uri=True, **options)
         session.execute(STATEMENT).fetchall()
+        session.create_function(_BEGIN, 0, lambda: None)
     except sqlite3.Error as error:
         raise cause_of(error) from None
     return session
 
 
-def cause_of(error: Exception) -> Refusal:
-    """Turn what SQLite raised into a cause, by its primary result code (the low eight bits)."""
-    code = getattr(error, "sqlite_errorcode", 0) & 0xFF
-    if code in _BUSY:
-        return Refusal("another connection holds a lock on the file", "wait until it is done, or find it: fuser FILE")
-    if code in _REFUSALS:
-        return Refusal(*_REFUSALS[code])
-    return Refusal("the file is damaged, or not a database", "check it: PRAGMA integrity_check")
+def cause_of(error: Exception, cord: Cord | None = None) -> Refusal:
+    """Turn what SQLite raised into a cause, by its extended result code, or its primary one (the low eight bits)."""
+    name = str(getattr(error, "sqlite_errorname", "") or "").removeprefix("SQLITE_")
+    primary = _PRIMARY.get(getattr(error, "sqlite_errorcode", 0) & 0xFF, "")
+    codes = [f"sqlite:{one}" for one in (name, primary) if one] or ["sqlite:CORRUPT"]
+    return refusal_of(*codes, engine="sqlite", code=name or None, place="the file", name="not whole")
 
 
 def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
     """Count the tables."""
-    try:
+
+    def ask() -> Any:  # noqa: ANN401
         (tables,) = session.execute("SELECT count(*) FROM sqlite_master WHERE type = 'table'").fetchone()
+        (mode,) = session.execute("PRAGMA journal_mode").fetchone()
+        return tables, mode
+
+    try:
+        tables, mode = deadline.run(ask)
+    except NoAnswer:
+        session.interrupt()
+        raise no_answer(deadline, "sqlite") from None
     except sqlite3.Error as error:
         raise cause_of(error) from None
-    return Answer(product=f"SQLite {sqlite3.sqlite_version}", more=f"{tables} table{'' if tables == 1 else 's'}")
+    more = f"{tables:,} table{'' if tables == 1 else 's'}, journal {mode}"
+    return Answer(product="SQLite", version=sqlite3.sqlite_version, more=more)
 
 
 def prepare(session: Any, *, limit: float, writes: bool) -> None:  # noqa: ANN401
@@ -94,12 +119,12 @@ def prepare(session: Any, *, limit: float, writes: bool) -> None:  # noqa: ANN40
         session.execute("PRAGMA query_only = ON")
     ends = [monotonic() + limit]
     session.set_progress_handler(lambda: int(monotonic() > ends[0]), 100_000)
-    session.create_function("cordtally_begin", 0, lambda: ends.__setitem__(0, monotonic() + limit))
+    session.create_function(_BEGIN, 0, lambda: ends.__setitem__(0, monotonic() + limit))
 
 
 def run(session: Any, statement: str) -> None:  # noqa: ANN401
     """Run a statement and fetch its rows."""
-    session.execute("SELECT cordtally_begin()").fetchall()
+    session.execute(f"SELECT {_BEGIN}()").fetchall()
     session.execute(statement).fetchall()
 
 

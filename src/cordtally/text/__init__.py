@@ -5,7 +5,7 @@ What a text means is left to the layers above; nothing here knows a notation or 
 
 from .cursor import Cursor, GrammarError
 from .encodings import decoded, encoding_of
-from .excerpts import cells, excerpt, unreadable
+from .excerpts import cells, excerpt, unreadable, xml_text
 from .masks import doubtful_spans, mask_spans, masked_position, may_hold_secret
 from .pieces import Piece, as_shown, as_text, join, join_masked, piece_of, piece_of_key
 
@@ -28,4 +28,5 @@ __all__ = [
     "piece_of",
     "piece_of_key",
     "unreadable",
+    "xml_text",
 ]

@@ -56,3 +56,8 @@ def unreadable(
         excerpt=tuple(excerpt(masked, caret)),
         hint=hint,
     )
+
+
+def xml_text(text: str) -> str:
+    """Replace what XML 1.0 has no way to write (2.2)."""
+    return "".join(c if c in "\n\t" or c.isprintable() else "\N{REPLACEMENT CHARACTER}" for c in text)

@@ -1,0 +1,54 @@
+"""What is told of an answer: on the line of its rung, and as notes that do not break a dial."""
+
+from __future__ import annotations
+
+from ..servers import Answer
+from .rungs import RoundTrips
+
+_SLOW = 0.5  # s of a round trip from which on it is worth a note
+_CLOCK = 2.0  # s by which clocks may differ before it is worth a note: tokens and certificates stand minutes
+_NEARLY_FULL = 0.9
+_MINUTE = 60.0
+
+
+def told_of(answer: Answer, trips: RoundTrips) -> list[str]:
+    """Tell what a server said: who it is and whom it sees, then each of the rest."""
+    head = [answer.called]
+    head += [f"user {answer.user}"] if answer.user is not None else []
+    head += [f"database {answer.database}"] if answer.database is not None else []
+    head += [f"through {answer.through}"] if answer.through else []
+    modes = [answer.role] if answer.role else []
+    modes += ["reads only" if answer.reads_only else "reads and writes"] if answer.reads_only is not None else []
+    modes += [f"schemas {answer.schemas}"] if answer.schemas else []
+    seen = [", ".join(head), *([", ".join(modes)] if modes else [])]
+    if answer.encrypted is not None:
+        seen.append(f"the server sees {answer.encrypted or 'no TLS'}")
+    if answer.limit and answer.opened is not None:
+        kept = f", {answer.reserve} kept for administrators" if answer.reserve else ""
+        seen.append(f"{answer.opened:,} of {answer.limit:,} connections{kept}")
+    for name, seconds in (("idle sessions", answer.idle_timeout), ("statements", answer.statement_timeout)):
+        seen += [f"{name} end after {_shown(seconds)}"] if seconds else []
+    seen += [answer.more] if answer.more else []
+    seen.append(f"round trip {trips.median * 1000:.3g} ms (p99 {trips.p99 * 1000:.3g} ms)")
+    return seen
+
+
+def _shown(seconds: float) -> str:
+    return f"{seconds:g} s" if seconds < 2 * _MINUTE else f"{seconds / _MINUTE:g} min"
+
+
+def notes_on(answer: Answer | None, trips: RoundTrips | None) -> tuple[str, ...]:
+    """Give what is good to know of a server that answered."""
+    if answer is None:
+        return ()
+    made = []
+    if answer.rights:
+        made.append(f"this user has more rights than an application needs: {', '.join(answer.rights)}")
+    if answer.clock is not None and abs(answer.clock) > _CLOCK:
+        way = "ahead of" if answer.clock > 0 else "behind"
+        made.append(f"the server's clock is {abs(answer.clock):.1f} s {way} this machine's")
+    if answer.limit and answer.opened is not None and answer.opened >= _NEARLY_FULL * answer.limit:
+        made.append(f"{answer.opened:,} of {answer.limit:,} connections are open: cordtally pool watch shows whose")
+    if trips is not None and trips.median > _SLOW:
+        made.append(f"a round trip takes {trips.median:.2g} s: see cordtally dial --explain answers-slowly")
+    return tuple(made)
