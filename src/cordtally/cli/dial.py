@@ -29,6 +29,7 @@ class _Way(NamedTuple):
 
     driver: str | None
     limit: float
+    through: str | None
     screen: Screen
     quiet: bool  # another format is written at the end
 
@@ -41,6 +42,7 @@ class _Way(NamedTuple):
 @click.option("--all", "all_cords", is_flag=True, help="Dial all cords of the tally, side by side.")
 @click.option("--every-environment", is_flag=True, help="With --all: each cord in every environment.")
 @click.option("--limit", default=f"{DEFAULT_LIMIT:g}s", show_default=True, help="How long each rung may wait.")
+@click.option("--through", type=click.Choice(["odbc"]), help="Log in through an ODBC driver that is installed here.")
 @click.option("--wait", "patience", metavar="TIME", help="Dial again until it answers, for so long at most.")
 @click.option("--repeat", "count", metavar="N", type=click.IntRange(min=1), help="Dial N times, and tell the times.")
 @click.option("--every", default="1s", show_default=True, metavar="TIME", help="With --repeat: from one to the next.")
@@ -58,6 +60,7 @@ def command(
     all_cords: bool,
     every_environment: bool,
     limit: str,
+    through: str | None,
     patience: str | None,
     count: int | None,
     every: str,
@@ -74,7 +77,7 @@ def command(
     if list_causes or explain is not None:
         return _explain(explain, as_json)
     _refuse_together(all_cords, every_environment, environment, patience, count, plot, as_json, as_junit)
-    way = _Way(driver, Duration.parse(limit).seconds, Screen(), as_json or as_junit)
+    way = _Way(driver, Duration.parse(limit).seconds, through, Screen(), as_json or as_junit)
     if all_cords:
         named = _of_tally(tally_file, environment, every_environment=every_environment)
     elif not what and from_env is None:
@@ -165,7 +168,7 @@ def _of_tally(tally_file: Path | None, environment: str | None, *, every_environ
 def _attempt(one: Connection, way: _Way, printer: RungPrinter | None = None) -> DialResult:
     how = surroundings(one.folder)
     progress = None if printer is None else printer.rung
-    return dial(one.given, driver=way.driver, limit=way.limit, surroundings=how, progress=progress)
+    return dial(one.given, driver=way.driver, limit=way.limit, surroundings=how, through=way.through, progress=progress)
 
 
 def _one_by_one(named: list[Connection], way: _Way) -> list[DialResult]:

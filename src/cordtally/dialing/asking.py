@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from ..deadline import Deadline
 from ..model import TlsLevel
 from ..servers import HungUp, Refusal, Wire
+from ..servers.mongodb import HELLO
 from ..servers.peers import stranger, who_is
 from .levels import level_of
 
@@ -23,6 +24,7 @@ _FIRST_WORDS = {
     "redis": b"*1\r\n$4\r\nPING\r\n",
     "http": b"GET / HTTP/1.0\r\n\r\n",
     "postgresql": struct.pack("!ii", 8, 80877103),
+    "mongodb": HELLO,
 }
 _MOST = 1.0
 

@@ -9,24 +9,28 @@ from typing import NamedTuple
 
 from ..catalog import load_engine
 from ..deadline import NoAnswer
-from ..errors import FieldError, LocatorError, MissingExtra, shielded
+from ..errors import FieldError, LocatorError, MissingExtra, quoted, shielded
 from ..exchange import read
 from ..journal import note
-from ..model import Cord, Duration, Host, Locator, Secret, as_seconds
+from ..model import Cord, Duration, Host, Locator, Secret, TlsLevel, as_seconds
 from ..secrets import Surroundings, with_secret
 from ..servers import (
     Answer,
     Deadline,
-    EngineServer,
     HungUp,
+    Reached,
     Refusal,
     Session,
+    Talking,
+    dialler_for,
     no_answer,
+    odbc,
     place_of,
+    plain,
     refusal_of,
-    server_for,
 )
 from . import files, network, tls
+from .levels import level_of
 from .noting import notes_on, told_of
 from .rungs import RUNGS, Diagnosis, DialResult, RoundTrips, Rung, RungInClear, RungNotNeeded, RungOutcome
 
@@ -46,6 +50,7 @@ def dial(
     driver: str | None = None,
     limit: float | str | Duration = DEFAULT_LIMIT,
     surroundings: Surroundings | None = None,
+    through: str | None = None,
     progress: Callable[[Rung], None] | None = None,
 ) -> DialResult:
     """Try a connection, stage by stage, and say where it breaks and why.
@@ -62,6 +67,8 @@ def dial(
         How long each rung may wait: seconds, or a text like ``2s``; more than 0.
     surroundings : Surroundings, optional
         How a locator's secret is fetched.
+    through : str, optional
+        ``odbc`` logs in through an ODBC driver that is installed here, for any engine that has one.
     progress : callable, optional
         Called with each rung as it ends.
 
@@ -76,7 +83,7 @@ def dial(
     if not seconds > 0:
         raise FieldError("the limit must be more than 0 s")
     cord = what if isinstance(what, Cord) else read(what, driver=driver).cord
-    climb = _Climb(cord, server_for(cord.engine), seconds, surroundings)
+    climb = _Climb(cord, _talker(cord.engine, through), seconds, surroundings)
     rungs: list[Rung] = []
     diagnosis: Diagnosis | None = None
     try:
@@ -94,7 +101,7 @@ def dial(
     return DialResult(
         target=climb.target,
         engine=cord.engine,
-        driver=climb.server.DRIVER,
+        driver=climb.driver,
         rungs=tuple(rungs),
         diagnosis=diagnosis,
         answer=climb.answered,
@@ -102,6 +109,13 @@ def dial(
         round_trips=climb.trips,
         notes=notes_on(climb.answered, climb.trips) if diagnosis is None else (),
     )
+
+
+def _talker(engine: str, through: str | None) -> Talking | None:
+    """The module through which one logs in; None where there is none for the engine."""
+    if through not in {None, "odbc"}:
+        raise FieldError(f"through is odbc, or left out, and not {quoted(str(through))}")
+    return odbc if through == "odbc" else dialler_for(engine)
 
 
 def _climb(step: _Step) -> tuple[Rung, Diagnosis | None]:
@@ -128,14 +142,12 @@ def _climb(step: _Step) -> tuple[Rung, Diagnosis | None]:
 class _Climb:
     """What the rungs of one dial hand on: the line, what TLS has shown, the session, and what was answered."""
 
-    def __init__(self, cord: Cord, server: EngineServer, limit: float, surroundings: Surroundings | None) -> None:
-        self.cord, self.server, self.limit, self.surroundings = cord, server, limit, surroundings
-        self.missing: MissingExtra | None = None
-        try:
-            server.errors()  # loads the driver, which is no part of logging in
-        except MissingExtra as error:
-            self.missing = error
-        self.line = network.Line(server, cord, _hosts(cord), limit)
+    def __init__(self, cord: Cord, talker: Talking | None, limit: float, surroundings: Surroundings | None) -> None:
+        self.cord, self.limit, self.surroundings = cord, limit, surroundings
+        self.talker, self.missing = talker, self._load(talker)
+        self.driver = "" if talker is None else talker.DRIVER
+        reached: Reached = dialler_for(cord.engine) or plain
+        self.line = network.Line(reached, cord, _hosts(cord, reached), limit)
         self.seen = tls.Seen()
         self.session: Session = None
         self.broke: Refusal | None = None
@@ -144,6 +156,25 @@ class _Climb:
         embedded = load_engine(cord.engine).embedded
         self.steps = self._file_steps() if embedded else self._server_steps()
         self.target = str(cord.database or ":memory:") if embedded else place_of(replace(cord, hosts=self.line.hosts))
+
+    @staticmethod
+    def _load(talker: Talking | None) -> MissingExtra | None:
+        """Load the driver, which is no part of logging in."""
+        try:
+            if talker is not None:
+                talker.errors()
+        except MissingExtra as error:
+            return error
+        return None
+
+    @property
+    def server(self) -> Talking:
+        """The module through which one logs in, where there is one."""
+        if self.talker is None:
+            raise refusal_of("own:no-dialler", engine=self.cord.engine)
+        if self.missing is not None:
+            raise refusal_of("own:driver-missing", engine=self.cord.engine, name=self.missing.package)
+        return self.talker
 
     def end(self) -> None:
         """Close whatever is open."""
@@ -190,14 +221,13 @@ class _Climb:
 
     def log_in(self) -> str:
         """Log in through the driver, at those of several hosts that were reached."""
-        if self.missing is not None:
-            raise refusal_of("own:driver-missing", engine=self.cord.engine, name=self.missing.package)
+        server = self.server
         # at the log-in a dead host would be tried again, and spend the rung's time
         alive = tuple(one.host for one in self.line.reached)
         chosen = self.cord if len(self.cord.hosts) < 2 else replace(self.cord, hosts=alive)
         deadline = Deadline(self.limit)
         try:
-            self.session = self.server.log_in(chosen, deadline)
+            self.session = server.log_in(chosen, deadline)
         except Refusal as refusal:
             told = self._more_of(refusal, deadline)
             # servers say during log-in that there is no such database; it belongs to the next rung
@@ -205,20 +235,21 @@ class _Climb:
                 raise told from None
             self.broke = told
         how = "with a password" if self.cord.password is not None else "without a password"
-        method = "" if self.session is None else self.server.used_method(self.session)
+        method = "" if self.session is None else server.used_method(self.session)
         method = method or self.seen.method
         method = f" ({method})" if method else ""
-        return f"as {self.cord.user or 'the operating system user'} {how}{method}, through {self.server.DRIVER}"
+        return f"as {self.cord.user or 'the operating system user'} {how}{method}, through {server.DRIVER}"
 
     def _more_of(self, refusal: Refusal, deadline: Deadline) -> Refusal:
         """Give what tells most of a refusal: what the server said before the log-in, or says when it is asked again."""
         if self.seen.early is not None:
             return self.seen.early
-        if refusal.code is not None or not self.line.reached:
+        told = refusal.code is not None and (refusal.known is None or refusal.known.id != "not-connected")
+        if told or not self.line.reached:
             return refusal
         try:
             with tls.open_wire(self.line, self.line.reached[0], deadline) as wire:
-                return self.server.inquire(wire, self.cord) or refusal
+                return self.line.server.inquire(wire, self.cord) or refusal
         except (Refusal, HungUp, NoAnswer, OSError, MissingExtra):
             return refusal
 
@@ -249,10 +280,12 @@ class _Climb:
             raise self.server.cause_of(error) from None
 
 
-def _hosts(cord: Cord) -> tuple[Host, ...]:
+def _hosts(cord: Cord, reached: Reached) -> tuple[Host, ...]:
     engine = load_engine(cord.engine)
+    usual = engine.default_port
+    if usual is None and (ports := getattr(reached, "PORTS", None)) is not None:
+        usual = ports[level_of(cord, reached.DRIVER) is not TlsLevel.OFF]
     given = cord.hosts or (Host(""),)
     return tuple(
-        Host(h.address or engine.default_host or "", h.port or (None if h.is_socket else engine.default_port))
-        for h in given
+        Host(h.address or engine.default_host or "", h.port or (None if h.is_socket else usual)) for h in given
     )

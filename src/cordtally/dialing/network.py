@@ -13,7 +13,7 @@ from time import monotonic
 from typing import Any
 
 from ..model import Cord, Host
-from ..servers import Deadline, EngineServer, NoAnswer, Refusal, refusal_of
+from ..servers import Deadline, NoAnswer, Reached, Refusal, refusal_of
 
 _GAI = {getattr(socket, f"EAI_{n}"): n for n in ("NONAME", "NODATA", "AGAIN", "FAIL") if hasattr(socket, f"EAI_{n}")}
 _GRACE = 0.3  # s that an address before the one that answered is still waited for, as drivers try them in order
@@ -43,7 +43,7 @@ class Address:
 class Line:
     """What has been found on the way to the servers of a cord; each rung has ``limit`` seconds."""
 
-    server: EngineServer
+    server: Reached
     cord: Cord
     hosts: tuple[Host, ...]
     limit: float

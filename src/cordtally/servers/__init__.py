@@ -12,11 +12,15 @@ from ..errors import FieldError, ServerError
 from ..model import Cord
 from ..secrets import Surroundings, with_secret
 from .refusals import Refusal, no_answer, refusal_of
-from .server import Activity, Answer, Capacity, EngineServer, Session
+from .server import Activity, Answer, Capacity, Dialled, EngineServer, Reached, Session, Talking
 from .wire import HungUp, Wire
 
 ENGINES = {"postgresql": "postgresql", "mysql": "mysql", "mariadb": "mysql", "redis": "redis", "sqlite": "sqlite"}
 """The module of each engine; ``tests/servers`` runs over them."""
+
+DIALLED = {**ENGINES, "mongodb": "mongodb", "sqlserver": "sqlserver", "oracle": "oracle", "clickhouse": "clickhouse",
+           "duckdb": "duckdb"}  # fmt: skip
+"""The module of each engine that can be dialled."""
 
 
 def server_for(engine: str) -> EngineServer:
@@ -30,6 +34,14 @@ def server_for(engine: str) -> EngineServer:
     if engine not in ENGINES:
         raise FieldError(f"there is nothing here that talks to {engine} yet; {', '.join(ENGINES)} can be talked to")
     module: EngineServer = import_module(f".{ENGINES[engine]}", __name__)
+    return module
+
+
+def dialler_for(engine: str) -> Dialled | None:
+    """Give the module through which an engine is dialled; None for one that has none."""
+    if engine not in DIALLED:
+        return None
+    module: Dialled = import_module(f".{DIALLED[engine]}", __name__)
     return module
 
 
@@ -75,18 +87,23 @@ def place_of(cord: Cord) -> str:
 
 
 __all__ = [
+    "DIALLED",
     "ENGINES",
     "Activity",
     "Answer",
     "Capacity",
     "Deadline",
+    "Dialled",
     "EngineServer",
     "HungUp",
     "NoAnswer",
+    "Reached",
     "Refusal",
     "Session",
+    "Talking",
     "Wire",
     "ask_capacity",
+    "dialler_for",
     "no_answer",
     "open_session",
     "place_of",

@@ -19,6 +19,8 @@ _SIGNS = (
     ("redis", re.compile(rb"[-+](?:ERR|NOAUTH|PONG|DENIED|OK|WRONGPASS|LOADING|BUSY|MASTERDOWN)\b"), "Redis"),
     # ErrorResponse: its length, then the field of severity
     ("postgresql", re.compile(rb"E\x00\x00..S[A-Z]+\x00", re.DOTALL), "PostgreSQL"),
+    # the head of a message or a reply: length, two numbers, what it is
+    ("mongodb", re.compile(rb"..\x00\x00.{8}(?:\xdd\x07|\x01\x00)\x00\x00", re.DOTALL), "MongoDB"),
     # a TNS packet of a refusal or a resend
     ("oracle", re.compile(rb"..\x00\x00[\x04\x0b]\x00\x00\x00", re.DOTALL), "Oracle's listener"),
 )

@@ -96,28 +96,23 @@ class Activity:
         return self.active + self.idle + self.idle_in_transaction
 
 
-class EngineServer(Protocol):
-    """What the module of an engine offers.
+class Reached(Protocol):
+    """What a module offers to whoever reaches a server of its engine, without any driver.
 
-    Whatever a method is given a deadline for ends by then; what a server or driver refuses is a `Refusal`.
+    What answers in another protocol, or refuses already, is a `Refusal`; a `Wire` keeps its own deadline.
     """
 
     DRIVER: str
-    """The driver of the catalog through which it talks."""
+    """The driver of the catalog that decides what TLS is used where nothing is stated."""
     TLS_FIRST: bool
     """Whether TLS begins with the first byte, and nothing is asked before."""
-    STATEMENT: str
-    """A statement that costs next to nothing."""
 
     def socket_name(self, host: Host) -> str:
         """The file of a server's socket, of a host that is one."""
         ...
 
     def ask_for_tls(self, wire: Wire) -> bool:
-        """Ask for TLS as the protocol has it; False where the server offers none.
-
-        What answers in another protocol, or with a refusal already, is a `Refusal`.
-        """
+        """Ask for TLS as the protocol has it; False where the server offers none."""
         ...
 
     def greet(self, wire: Wire, cord: Cord) -> str:
@@ -127,6 +122,18 @@ class EngineServer(Protocol):
     def inquire(self, wire: Wire, cord: Cord) -> Refusal | None:
         """Log in on a wire of one's own, where that tells more of a refusal than the driver does; or None."""
         ...
+
+
+class Talking(Protocol):
+    """What a module offers to whoever talks to a server through its driver.
+
+    Whatever a method is given a deadline for ends by then; what a server or driver refuses is a `Refusal`.
+    """
+
+    DRIVER: str
+    """The driver of the catalog through which it talks."""
+    STATEMENT: str
+    """A statement that costs next to nothing."""
 
     def used_method(self, session: Session) -> str:
         """Name the way in which the session was logged in, empty where the driver does not tell."""
@@ -140,24 +147,8 @@ class EngineServer(Protocol):
         """Ask the server who it is and whom it sees."""
         ...
 
-    def prepare(self, session: Session, *, limit: float, writes: bool) -> None:
-        """Make a session fit for load: read-only unless ``writes``; statements end after ``limit`` seconds."""
-        ...
-
     def run(self, session: Session, statement: str) -> None:
         """Run a statement and fetch what it gives."""
-        ...
-
-    def check(self, session: Session, statement: str, *, writes: bool) -> None:
-        """Refuse a statement that changes data, where the session itself does not."""
-        ...
-
-    def capacity(self, session: Session, deadline: Deadline) -> Capacity:
-        """How many connections the server allows and has."""
-        ...
-
-    def activity(self, session: Session, deadline: Deadline) -> Activity:
-        """Who holds connections now; the session that asks is left out."""
         ...
 
     def close(self, session: Session) -> None:
@@ -170,6 +161,30 @@ class EngineServer(Protocol):
 
     def cause_of(self, error: Exception, cord: Cord | None = None) -> Refusal:
         """Turn what the driver raised into a cause."""
+        ...
+
+
+class Dialled(Reached, Talking, Protocol):
+    """What the module of an engine offers that can be dialled."""
+
+
+class EngineServer(Dialled, Protocol):
+    """What the module of an engine offers besides to pools, which measure and watch a server."""
+
+    def prepare(self, session: Session, *, limit: float, writes: bool) -> None:
+        """Make a session fit for load: read-only unless ``writes``; statements end after ``limit`` seconds."""
+        ...
+
+    def check(self, session: Session, statement: str, *, writes: bool) -> None:
+        """Refuse a statement that changes data, where the session itself does not."""
+        ...
+
+    def capacity(self, session: Session, deadline: Deadline) -> Capacity:
+        """How many connections the server allows and has."""
+        ...
+
+    def activity(self, session: Session, deadline: Deadline) -> Activity:
+        """Who holds connections now; the session that asks is left out."""
         ...
 
 

@@ -43,6 +43,9 @@ class Wire:
         self.tls: ssl.SSLObject | None = None
         self.first = b""  # what the peer said first of all, or in place of a handshake
         self.greeted = False  # whether the server's own greeting was read, where it speaks first
+        # how a protocol carries the handshake in messages of its own, where it does
+        self.pack: Callable[[bytes], bytes] = bytes
+        self.unpack: Callable[[Wire], bytes] | None = None
         self._coming, self._going = ssl.MemoryBIO(), ssl.MemoryBIO()
 
     def __enter__(self) -> Self:
@@ -113,17 +116,8 @@ class Wire:
                 raise HungUp(said=got) from None
         return got
 
-    def begin_tls(
-        self,
-        context: ssl.SSLContext,
-        name: str,
-        pack: Callable[[bytes], bytes] = bytes,
-        unpack: Callable[[Wire], bytes] | None = None,
-    ) -> None:
-        """Agree on TLS.
-
-        A protocol that carries the handshake in messages of its own gives ``pack`` and ``unpack``; behind the handshake
-        the bytes go as they are.
+    def begin_tls(self, context: ssl.SSLContext, name: str) -> None:
+        """Agree on TLS; behind the handshake the bytes go as they are, whatever carried it.
 
         Raises
         ------
@@ -137,16 +131,16 @@ class Wire:
                 made.do_handshake()
             except ssl.SSLWantReadError:
                 if going := self._going.read():
-                    self._send(pack(going))
-                self._coming.write(self._receive(_PIECE) if unpack is None else unpack(self))
+                    self._send(self.pack(going))
+                self._coming.write(self._receive(_PIECE) if self.unpack is None else self.unpack(self))
             except ssl.SSLError:
                 if going := self._going.read():  # the alert: it is what the server's log tells of
-                    self._send_quietly(pack(going))
+                    self._send_quietly(self.pack(going))
                 raise
             else:
                 break
         if going := self._going.read():
-            self._send(pack(going))
+            self._send(self.pack(going))
         self.tls = made
 
     def _send(self, data: bytes) -> None:

@@ -1,0 +1,47 @@
+"""What modules of engines have in common whose driver tells all there is to tell; an engine that is only reached."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from ..model import Cord, Host
+from .refusals import Refusal
+
+if TYPE_CHECKING:
+    from .server import Session
+    from .wire import Wire
+
+DRIVER = "odbc"
+TLS_FIRST = True
+SHARE = 0.8
+"""Of a rung's time what a driver is given that tells why it gave up, if it may: in the rest it says so."""
+
+
+def socket_name(host: Host) -> str:
+    """The socket is a file of its own."""
+    return host.name
+
+
+def ask_for_tls(wire: Wire) -> bool:
+    """TLS begins at once, or not at all: nothing is asked."""
+    return True
+
+
+def greet(wire: Wire, cord: Cord) -> str:
+    """Say nothing before the log-in."""
+    return ""
+
+
+def inquire(wire: Wire, cord: Cord) -> Refusal | None:
+    """Ask nothing more: the driver hands on the server's code."""
+    return None
+
+
+def used_method(session: Session) -> str:
+    """Say nothing of the method: the driver does not tell it."""
+    return ""
+
+
+def shorter(own: object, most: float) -> float:
+    """The shorter of a driver's own limit and ours (both in one unit); what is no number, or 0, is no limit."""
+    return min(float(own), most) if isinstance(own, int | float) and own > 0 else most
