@@ -1,15 +1,21 @@
 """The modules that talk to servers: every one has every name, keeps its deadline, and quotes nothing that a server says."""
 
 import inspect
-import socket
-import threading
-import time
 
 import pytest
 
 import cordtally as ct
 from cordtally.model import Host, Secret
-from cordtally.servers import ENGINES, Deadline, EngineServer, Refusal, ask_capacity, server_for
+from cordtally.servers import (
+    ENGINES,
+    Deadline,
+    EngineServer,
+    Refusal,
+    ask_capacity,
+    server_for,
+)
+
+from .peers import Peer, dripping, nonsense, silent
 
 NAMES = [name for name in (*EngineServer.__annotations__, *vars(EngineServer)) if not name.startswith("_")]
 
@@ -22,62 +28,6 @@ def test_every_module_has_every_name_with_its_parameters(engine):
         if callable(has):
             wanted = list(inspect.signature(getattr(EngineServer, name)).parameters)[1:]
             assert list(inspect.signature(has).parameters) == wanted, (engine, name)
-
-
-class Peer:
-    """A peer that takes connections and then does as it likes."""
-
-    def __init__(self, serve):
-        self.listener = socket.create_server(("127.0.0.1", 0))
-        self.port = self.listener.getsockname()[1]
-        self.done, self.served = threading.Event(), []
-        self.thread = threading.Thread(target=self._accept, args=(serve,), daemon=True)
-        self.thread.start()
-
-    def _accept(self, serve):
-        while not self.done.is_set():
-            try:
-                plug, _ = self.listener.accept()
-            except OSError:
-                return
-            self.served.append(threading.Thread(target=self._serve, args=(serve, plug), daemon=True))
-            self.served[-1].start()
-
-    def _serve(self, serve, plug):
-        with plug:
-            serve(plug, self.done)
-
-    def __enter__(self):
-        return self
-
-    def __exit__(self, *_):
-        self.done.set()
-        self.listener.shutdown(socket.SHUT_RDWR)
-        self.listener.close()
-        for thread in (self.thread, *self.served):
-            thread.join(10)
-
-
-def silent(plug, done):
-    done.wait(30)
-
-
-def dripping(plug, done):
-    """One byte at a time: a limit for each read would never be reached."""
-    try:
-        while not done.is_set():
-            plug.send(b"\x4a")
-            time.sleep(0.05)
-    except OSError:
-        pass
-
-
-def nonsense(plug, done):
-    try:
-        plug.recv(64)
-        plug.sendall(b"HTTP/1.1 400 password=not-a-real-pw \x1b[31m\r\n\r\n" * 20)
-    except OSError:
-        pass
 
 
 @pytest.mark.parametrize("serve", [silent, dripping, nonsense])

@@ -15,7 +15,7 @@ from .nearest import find_nearest
 
 _USUAL = {
     "place": "…", "limit": "the limit", "level": "it", "user": "…", "database": "…",
-    "peer": "another protocol", "engine": "the one that was dialled", "port": "another one", "name": "",
+    "peer": "another protocol", "engine": "the one that was dialled", "port": "another one", "name": "…",
 }  # fmt: skip
 
 
@@ -38,7 +38,7 @@ def _filled(text: str, holes: Mapping[str, object]) -> str:
     if "engine" in told:
         told["port"] = told.get("port") or str(load_engine(told["engine"]).default_port or _USUAL["port"])
         told["engine"] = load_engine(told["engine"]).title
-    return text.format_map({**_USUAL, **told}).replace(" ()", "")
+    return text.format_map({**_USUAL, **told}).replace(" (…)", "")
 
 
 @cache

@@ -17,7 +17,7 @@ from ..servers import Deadline, HungUp, NoAnswer, Refusal, Wire
 from ..servers.peers import stranger, who_is
 from .asking import ask_who, named
 from .levels import level_of
-from .rungs import RungInClear, RungOutcome
+from .rungs import RungInClear, RungNotNeeded, RungOutcome
 
 if TYPE_CHECKING:
     from .network import Address, Line
@@ -39,6 +39,7 @@ _NOT_TRIED = re.compile(r"(?i)ssl_?(?:cipher|crldir|certmode|max_protocol|sni)|t
 
 
 _SHARE = 0.75
+_LISTEN = 0.5  # s
 
 
 @dataclass(slots=True)
@@ -69,12 +70,39 @@ def secure(line: Line, seen: Seen) -> list[str]:
                 return [said]
             raise RungInClear(said, RungOutcome.NOT_NEEDED if offered else RungOutcome.HELD)
         told = _handshake(line, wire, address.host, level, seen)
-        _hear(line, wire, seen, address)
+        try:
+            _hear(line, wire, seen, address)
+        except HungUp:
+            raise _late_alert(line, address, rung) from None
+    except Refusal as refusal:
+        if not _is_of_log_in(refusal):
+            raise
+        seen.early = refusal
+        raise RungNotNeeded("the server refuses before that") from None
     except NoAnswer:
         raise ask_who(line, address, _left(rung)) or line.refuse("timeout:secure", place=address.shown) from None
     except HungUp as gone:
         raise named(line, address, gone, _left(rung)) from None
     return [*told, *_full(line, address, level, deadline)]
+
+
+def _is_of_log_in(refusal: Refusal) -> bool:
+    """Whether a refusal that came early belongs to the log-in, which will tell of it."""
+    return refusal.known is not None and refusal.known.rung not in {"reach", "secure"}
+
+
+def _late_alert(line: Line, address: Address, deadline: Deadline) -> Refusal:
+    """Listen behind a handshake: what the server thinks of the client's certificate comes late, and may get lost."""
+    try:
+        with open_wire(line, address, Deadline(min(_left(deadline), _LISTEN))) as wire:
+            wire.receive()
+    except Refusal as refusal:
+        return refusal
+    except ssl.SSLError as error:
+        return _failed(line, error, address.host, wire)
+    except (HungUp, NoAnswer, OSError):
+        pass
+    return line.refuse("peer:closed-after-tls", place=address.shown)
 
 
 def _left(deadline: Deadline) -> float:
@@ -111,7 +139,7 @@ def _hear(line: Line, wire: Wire, seen: Seen, address: Address) -> None:
     try:
         seen.method = line.server.greet(wire, line.cord)
     except Refusal as refusal:
-        if refusal.known is not None and refusal.known.rung in {"reach", "secure"}:
+        if not _is_of_log_in(refusal):
             raise
         seen.early = refusal
     except ssl.SSLError as error:  # with TLS 1.3 the server looks at the client's certificate after the handshake

@@ -81,7 +81,8 @@ def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # n
 
 def cause_of(error: Exception, cord: Cord | None = None) -> Refusal:
     """Turn what PyMongo raised into a cause: by the server's number, or by what kept it from choosing a server."""
-    holes, number = holes_of(cord), getattr(error, "code", None)
+    holes, details = holes_of(cord), getattr(error, "details", None)
+    number = getattr(error, "code", None) or (details.get("code") if isinstance(details, dict) else None)
     if number is not None:
         return refusal_of(f"mongodb:{number}", engine="mongodb", code=str(number), **holes)
     if type(error).__name__ == "ServerSelectionTimeoutError":

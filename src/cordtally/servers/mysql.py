@@ -39,7 +39,7 @@ SELECT p.command, p.state, p.time, concat(p.user, coalesce(concat('/', p.db), ''
 FROM information_schema.processlist p WHERE p.id <> connection_id() AND p.command NOT IN ('Daemon', 'Binlog Dump')
 """
 
-_OWN = 2000  # from here on the client's own numbers (PyMySQL, constants/CR.py)
+_OWN = range(2000, 3000)  # the client's own numbers (PyMySQL, constants/CR.py)
 _LOST = {2003, 2006, 2013}
 # capability flags (MariaDB knowledge base, "Connection"): long password, protocol 4.1, SSL, secure connection
 _SSL, _CAPABILITIES, _UTF8MB4 = 0x0800, 0x0001 | 0x0200 | 0x0800 | 0x8000, 45
@@ -144,7 +144,7 @@ def cause_of(error: Exception, cord: Cord | None = None) -> Refusal:
         codes.insert(0, "timeout:log in")
     if number == 1045 and cord is not None and cord.password is None:
         codes.insert(0, "own:no-password")
-    return refusal_of(*codes, engine=engine, code=str(number) if number < _OWN else None, **holes)
+    return refusal_of(*codes, engine=engine, code=None if number in _OWN else str(number), **holes)
 
 
 def _own_code(error: Exception) -> str:

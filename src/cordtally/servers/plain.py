@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 DRIVER = "odbc"
 TLS_FIRST = True
-SHARE = 0.8
+SHARE = 0.6
 """Of a rung's time what a driver is given that tells why it gave up, if it may: in the rest it says so."""
 
 

@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 from ..errors import MissingExtra
 from ..model import Cord, Secret, clear
+from ..secrets import arguments_for
 from .peers import stranger
 from .refusals import Refusal, holes_of, refusal_of
 from .wire import HungUp, Wire
@@ -61,6 +62,9 @@ def start(wire: Wire, cord: Cord) -> int:
     """
     user = cord.user_name or _system_user()
     named = {"user": user, "database": clear(cord.database) if cord.database else user, "application_name": "cordtally"}
+    options = arguments_for(cord, "psycopg").get("options")
+    if options:
+        named["options"] = str(options)
     body = b"".join(f"{name}\0{value}\0".encode() for name, value in named.items()) + b"\0"
     wire.send(struct.pack("!ii", len(body) + 8, _VERSION_3) + body)
     kind, message = _message(wire)

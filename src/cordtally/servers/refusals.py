@@ -50,7 +50,7 @@ def refusal_of(*codes: str, engine: str, code: str | None = None, said: str | No
     known = cause_by_words(codes, said) if said is not None else None
     known = known or cause_of(*codes)
     if known.id == "not-known" and "name" not in holes and code is not None:
-        holes = {**holes, "name": f" ({code})"}
+        holes = {**holes, "name": code}
     return Refusal(known.sentence(engine=engine, **holes), known.advice(engine, **holes), code=code, known=known)
 
 
