@@ -9,10 +9,10 @@ from typing import NamedTuple
 
 from ..catalog import load_engine
 from ..deadline import NoAnswer
-from ..errors import FieldError, LocatorError, MissingExtra, quoted, shielded
+from ..errors import FieldError, LocatorError, LookUpError, MissingExtra, quoted, shielded
 from ..exchange import read
 from ..journal import note
-from ..model import Cord, Duration, Host, Locator, Secret, TlsLevel, as_seconds
+from ..model import Cord, DiscoveryKind, Duration, Host, Locator, Secret, TlsLevel, as_seconds
 from ..secrets import Surroundings, with_secret
 from ..servers import (
     Answer,
@@ -198,7 +198,7 @@ class _Climb:
 
     def _server_steps(self) -> list[_Step]:
         steps: list[Callable[[], str | list[str]]] = [
-            lambda: [*self.fetch(), *network.resolve(self.line)], lambda: network.reach(self.line),
+            lambda: [*self.fetch(), *self.follow(), *network.resolve(self.line)], lambda: network.reach(self.line),
             lambda: tls.secure(self.line, self.seen), self.log_in, self.database, self.answer,
         ]  # fmt: skip
         return [_Step(rung, attempt) for rung, attempt in zip(RUNGS, steps, strict=True)]
@@ -208,8 +208,13 @@ class _Climb:
         locator = self.cord.password
         if not isinstance(locator, Locator) and not isinstance(self.cord.user, Locator):
             return []
+        asked = isinstance(locator, Locator) and locator.scheme == "ask"  # a person may take longer
         try:
-            self.cord = self.line.cord = Deadline(self.limit).run(lambda: with_secret(self.cord, self.surroundings))
+            if asked:
+                self.cord = with_secret(self.cord, self.surroundings)
+            else:
+                self.cord = Deadline(self.limit).run(lambda: with_secret(self.cord, self.surroundings))
+            self.line.cord = self.cord
         except LocatorError as error:
             refused = refusal_of("locator", engine=self.cord.engine, place=locator)
             raise Refusal(refused.cause, str(error).replace("\n    ", "; "), known=refused.known) from None
@@ -219,12 +224,31 @@ class _Climb:
             raise Refusal(told, refused.hint, known=refused.known) from None
         return [f"the secret from {locator}"] if isinstance(locator, Locator) else []
 
+    def follow(self) -> list[str]:
+        """Follow what stands for hosts: a service record, an alias, a named service; the driver follows it again."""
+        discovery = self.cord.discovery
+        if discovery.kind is DiscoveryKind.DIRECT:
+            return []
+        from ..lookups import resolve
+
+        try:
+            found = Deadline(self.limit).run(lambda: resolve(self.cord, limit=self.limit))
+        except LookUpError as error:
+            refused = refusal_of("srv", engine=self.cord.engine, place=discovery.name)
+            raise Refusal(str(error).partition("\n")[0], refused.hint, known=refused.known) from None
+        except NoAnswer:
+            raise self.line.refuse("timeout:resolve", place=discovery.name) from None
+        self.line.cord = replace(self.cord, hosts=found.cord.hosts, tls=found.cord.tls)
+        self.line.hosts = _hosts(self.line.cord, self.line.server)
+        return list(found.steps)
+
     def log_in(self) -> str:
         """Log in through the driver, at those of several hosts that were reached."""
         server = self.server
         # at the log-in a dead host would be tried again, and spend the rung's time
         alive = tuple(one.host for one in self.line.reached)
-        chosen = self.cord if len(self.cord.hosts) < 2 else replace(self.cord, hosts=alive)
+        several = len(self.cord.hosts) > 1 and len(alive) < len(self.cord.hosts)
+        chosen = replace(self.cord, hosts=alive) if several else self.cord
         deadline = Deadline(self.limit)
         try:
             self.session = server.log_in(chosen, deadline)
@@ -269,7 +293,30 @@ class _Climb:
             self._ask(deadline)
             times.append(perf_counter() - start)
         self.trips = RoundTrips(tuple(times))
-        return told_of(self.answered, self.trips)
+        return [*told_of(self.answered, self.trips), *self._roles(deadline)]
+
+    def _roles(self, deadline: Deadline) -> list[str]:
+        """Ask each of several hosts for its role, and say which one the driver has chosen."""
+        hosts = [one.host for one in self.line.reached]
+        if len(hosts) < 2 or self.answered is None or self.answered.role is None:
+            return []
+        options = tuple(pair for pair in self.cord.options if pair[0] != "target_role")
+        outcomes = deadline.run_all(
+            [lambda h=h: self._role(replace(self.cord, hosts=(h,), options=options), deadline) for h in hosts]  # type: ignore[misc]
+        )
+        told = []
+        for host, found in zip(hosts, outcomes, strict=True):
+            role = found if isinstance(found, str) else "does not let this user in"
+            chosen = ", chosen by the driver" if str(host) == self.answered.place else ""
+            told.append(f"{host}: {role}{chosen}")
+        return told
+
+    def _role(self, cord: Cord, deadline: Deadline) -> str:
+        session = self.server.log_in(cord, deadline)
+        try:
+            return self.server.answer(session, deadline).role or "its role is not told"
+        finally:
+            self.server.close(session)
 
     def _ask(self, deadline: Deadline) -> None:
         try:

@@ -76,7 +76,7 @@ def resolve(line: Line) -> list[str]:
         found.append(_told(host, [place[0] for _, place in outcome]))
     if not line.addresses:
         raise failed[0][1]
-    return [*found, *(refusal.cause for _, refusal in failed)]
+    return list(dict.fromkeys([*found, *(refusal.cause for _, refusal in failed)]))
 
 
 def _look_up(host: Host) -> list[tuple[int, Any]]:

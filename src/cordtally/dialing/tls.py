@@ -66,6 +66,7 @@ def secure(line: Line, seen: Seen) -> list[str]:
             _hear(line, wire, seen, address)
             plain = "TLS is off: everything crosses the network in the clear"
             said = "a local socket" if local else plain if offered else "the server offers no TLS: plain text"
+            said = _of(line, address) + said
             if local:
                 return [said]
             raise RungInClear(said, RungOutcome.NOT_NEEDED if offered else RungOutcome.HELD)
@@ -83,7 +84,13 @@ def secure(line: Line, seen: Seen) -> list[str]:
         raise ask_who(line, address, _left(rung)) or line.refuse("timeout:secure", place=address.shown) from None
     except HungUp as gone:
         raise named(line, address, gone, _left(rung)) from None
+    told[0] = _of(line, address) + told[0]
     return [*told, *_full(line, address, level, deadline)]
+
+
+def _of(line: Line, address: Address) -> str:
+    """Of which host something is told, where there are several."""
+    return f"{address.shown}: " if len(line.reached) > 1 else ""
 
 
 def _is_of_log_in(refusal: Refusal) -> bool:
