@@ -310,6 +310,24 @@ class Causes(TypedDict):
     causes: list[CauseShape]
 
 
+class StatementShape(TypedDict):
+    """A statement; inside says that it runs while connected to the database."""
+
+    text: str
+    inside: bool
+
+
+class Grants(TypedDict):
+    """grants --json."""
+
+    schema: Literal["cordtally/grants/1"]
+    engine: str
+    user: str
+    database: str
+    access: Literal["read-only", "read-write", "owner"]
+    statements: list[StatementShape]
+
+
 class Dials(TypedDict):
     """dial --json of several, in the order in which they were named."""
 

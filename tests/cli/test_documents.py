@@ -19,6 +19,7 @@ CALLS = {
     "comparison/1": [["compare", "tides@staging", "tides@production"], ["compare", URL, "logbook"]],
     "dial/1": [["dial", "logbook"], ["dial", "postgresql://127.0.0.1:9/d"]],
     "dials/1": [["dial", "logbook", "sqlite:///nosuch.db"], ["dial", "--all"]],
+    "grants/1": [["grants", "tides", "--read-only"], ["grants", "berths", "--owner"]],
     "causes/1": [["dial", "--causes"], ["dial", "--explain", "nothing-listens"]],
     "sweep/1": [["sweep", "."]],
     "lift/1": [["lift", "services/survey"], ["lift", "services/fog-signal"]],

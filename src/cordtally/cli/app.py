@@ -29,6 +29,7 @@ COMMANDS = {
     "amend": ("amend", "Edit one part of a connection in a config file, and nothing else."),
     "emit": ("emit", "Write the config block of a framework for a cord."),
     "dial": ("dial", "Try connections rung by rung, and say where and why they break."),
+    "grants": ("grants", "Print or run what makes a user with the rights that a cord needs."),
     "sweep": ("sweep", "Find connection strings and credentials in a source tree."),
     "lift": ("lift", "Move secrets out of files, and leave look-ups in their places."),
     "with": ("start", "Start a program with cords in its environment."),

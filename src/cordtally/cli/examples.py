@@ -42,6 +42,7 @@ EXAMPLES = {
         "emit tides --environment production --to django",
         "emit tides@production --to spring-boot",
     ),
+    "grants": ("grants tides --read-only", "grants berths --read-write --user berth_clerk --from-host 10.0.0.%"),
     "dial": ("dial logbook", "dial --all", "dial --from-env TIDES_URL --wait 1s", "dial --explain nothing-listens"),
     "lift": ("lift services/survey", "lift services/survey/plot.R:4 --into env:SURVEY_DSN"),
     "sweep": ("sweep .", "sweep services pools --quiet --fail-on never"),

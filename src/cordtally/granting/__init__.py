@@ -1,0 +1,6 @@
+"""Least privilege: the statements that make a user who may do what a cord needs and nothing else."""
+
+from .grants import Grants, apply_grants, grants_for
+from .statements import ACCESS, ENGINES
+
+__all__ = ["ACCESS", "ENGINES", "Grants", "apply_grants", "grants_for"]
