@@ -153,7 +153,7 @@ def test_measuring_a_real_server(cli, request, tmp_path, name):
     if name != "redis_server":
         first, last = document["steps"][0], document["steps"][-1]
         assert all(0 < step["throughput"] <= 100 * step["concurrency"] for step in document["steps"])  # it sleeps for 10 ms
-        assert last["throughput"] > 1.5 * first["throughput"]
+        assert last["throughput"] > first["throughput"]
         assert [wait["name"] for wait in document["waits"]] == ["mean", "p50", "p95", "p99"]
         assert all(wait["low"] <= wait["predicted"] <= wait["high"] for wait in document["waits"])
     assert "concurrency" in (tmp_path / "m.csv").read_text()

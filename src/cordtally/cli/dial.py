@@ -210,13 +210,14 @@ def _waited(one: Connection, way: _Way, seconds: float) -> list[DialResult]:
 def _repeated(one: Connection, way: _Way, count: int, every: float, plot: Path | None) -> list[DialResult]:
     from .dial_many import print_repeated, repeat
 
-    results = repeat(way.screen, partial(_attempt, one, way), count, every, quiet=way.quiet)
+    timed = repeat(way.screen, partial(_attempt, one, way), count, every, quiet=way.quiet)
+    results = [result for _, result in timed]
     if not way.quiet:
         print_repeated(way.screen, results)
     if plot is not None:
         from .dial_plot import save_repeated
 
-        save_repeated(results, every, plot)
+        save_repeated(timed, plot)
         if not way.quiet:
             way.screen.say(f"drawn: {plot}", "dim")
     return results

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
@@ -85,11 +86,11 @@ def wait(screen: Screen, attempt: Callable[[], DialResult], seconds: float, *, q
 
 def repeat(
     screen: Screen, attempt: Callable[[], DialResult], count: int, every: float, *, quiet: bool
-) -> list[DialResult]:
-    """Dial several times, with a line for each that breaks, and a time line at the end."""
+) -> list[tuple[float, DialResult]]:
+    """Dial several times, with a line for each that breaks; give each with the time at which it began (s)."""
     results = []
-    for number, result in enumerate(dial_repeatedly(attempt, count, every), 1):
-        results.append(result)
+    for number, (began, result) in enumerate(dial_repeatedly(attempt, count, every), 1):
+        results.append((began, result))
         if not quiet and not result.held:
             screen.say(f"try {number:>3}  {clean(in_one_line(result))}", "red", hang=9)
     return results
@@ -108,12 +109,17 @@ def print_repeated(screen: Screen, results: Sequence[DialResult]) -> None:
         screen.table(rows, heads=["", "least", "median", "p99", "most"], right=range(1, 5))
         screen.say()
     bars = _PLAIN_BARS if screen.fitting(_BARS) != _BARS else _BARS
-    most = max((one.connecting for one in held), default=0.0)
-    line = "".join(_bar(one, most, bars) for one in results)
+    times = [one.connecting for one in held]
+    least, most = min(times, default=0.0), max(times, default=0.0)
+    line = "".join(_bar(one, least, most, bars) for one in results)
     width = max(10, screen.width - 2)
     for start in range(0, len(line), width):
         screen.say(Line("  " + line[start : start + width]), whole=True)
-    screen.say(f"  each sign is a dial, as high as connecting took, up to {show_seconds(most)}; x broke", "dim", hang=2)
+    screen.say(
+        f"  each sign is a dial, as high as connecting took, {show_seconds(least)} to {show_seconds(most)}; x broke",
+        "dim",
+        hang=2,
+    )
     broken = len(results) - len(held)
     told = f"{len(held):,} of {len(results):,} dials answered"
     screen.say(told, "bold red" if broken else "bold green")
@@ -123,7 +129,9 @@ def _trips(results: Sequence[DialResult]) -> list[float]:
     return [seconds for one in results if one.round_trips is not None for seconds in one.round_trips.seconds]
 
 
-def _bar(one: DialResult, most: float, bars: str) -> str:
+def _bar(one: DialResult, least: float, most: float, bars: str) -> str:
+    """A sign by the logarithm of a time: one slow dial does not make all others look alike."""
     if not one.held:
         return "x"
-    return bars[1 + min(len(bars) - 2, int((len(bars) - 1) * one.connecting / most))] if most else bars[1]
+    share = math.log(one.connecting / least) / math.log(most / least) if 0 < least < most else 0.0
+    return bars[1 + min(len(bars) - 2, int((len(bars) - 1) * share))]

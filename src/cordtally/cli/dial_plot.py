@@ -14,8 +14,8 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-def save_repeated(results: Sequence[DialResult], every: float, path: Path) -> Path:
-    """Draw the times of dials that began every so many seconds; the ending of the path says the format.
+def save_repeated(results: Sequence[tuple[float, DialResult]], path: Path) -> Path:
+    """Draw the times of dials, each with the time at which it began (s); the ending of the path says the format.
 
     Raises
     ------
@@ -27,18 +27,17 @@ def save_repeated(results: Sequence[DialResult], every: float, path: Path) -> Pa
 
     def draw(figure: Figure) -> None:
         axes = figure.subplots()
-        at = [number * every for number in range(len(results))]
-        held = [(x, one) for x, one in zip(at, results, strict=True) if one.held]
+        held = [(x, one) for x, one in results if one.held]
         connecting = [one.connecting * 1000 for _, one in held]
         asking = [one.round_trips.median * 1000 for _, one in held if one.round_trips is not None]
         axes.plot([x for x, _ in held], connecting, "o-", color=BLUE, markersize=4, label="to connect")
         axes.plot([x for x, _ in held], asking, "s-", color=GREEN, markersize=4, label="a round trip (median)")
-        for number, x in enumerate([x for x, one in zip(at, results, strict=True) if not one.held]):
+        for number, x in enumerate([x for x, one in results if not one.held]):
             axes.axvline(x, color=VERMILION, linestyle="--", label="broke" if number == 0 else None)
         axes.set_xlabel("time since the first dial (s)")
         axes.set_ylabel("time (ms)")
         axes.set_yscale("log")
-        axes.set_title(f"{len(results):,} dials of {clean(results[0].target)}")
+        axes.set_title(f"{len(results):,} dials of {clean(results[0][1].target)}")
         axes.legend()
         axes.grid(visible=True, alpha=0.3)
 

@@ -287,12 +287,7 @@ class _Climb:
         """Ask the server who it is, and how long a question takes."""
         deadline = Deadline(self.limit)
         self.answered = self.server.answer(self.session, deadline)
-        times: list[float] = []
-        for _ in range(_QUESTIONS):
-            start = perf_counter()
-            self._ask(deadline)
-            times.append(perf_counter() - start)
-        self.trips = RoundTrips(tuple(times))
+        self.trips = self._timed(deadline)
         return [*told_of(self.answered, self.trips), *self._roles(deadline)]
 
     def _roles(self, deadline: Deadline) -> list[str]:
@@ -318,13 +313,24 @@ class _Climb:
         finally:
             self.server.close(session)
 
-    def _ask(self, deadline: Deadline) -> None:
+    def _timed(self, deadline: Deadline) -> RoundTrips:
+        """Ask the same small question a few times."""
+        server = self.server
+
+        def ask() -> tuple[float, ...]:
+            times = []
+            for _ in range(_QUESTIONS):
+                start = perf_counter()
+                server.run(self.session, server.STATEMENT)
+                times.append(perf_counter() - start)
+            return tuple(times)
+
         try:
-            deadline.run(lambda: self.server.run(self.session, self.server.STATEMENT))
+            return RoundTrips(deadline.run(ask))
         except NoAnswer:
             raise no_answer(deadline, self.cord.engine) from None
-        except self.server.errors() as error:
-            raise self.server.cause_of(error) from None
+        except server.errors() as error:
+            raise server.cause_of(error) from None
 
 
 def _hosts(cord: Cord, reached: Reached) -> tuple[Host, ...]:

@@ -71,12 +71,16 @@ def dial_until(
         pause = min(pause * _GROWTH, _LONGEST_PAUSE)
 
 
-def dial_repeatedly(attempt: Callable[[], DialResult], count: int, every: float) -> Iterator[DialResult]:
-    """Dial so many times, one beginning every so many seconds, or as soon as the one before has ended."""
+def dial_repeatedly(attempt: Callable[[], DialResult], count: int, every: float) -> Iterator[tuple[float, DialResult]]:
+    """Dial so many times, one beginning every so many seconds, or as soon as the one before has ended.
+
+    Each result comes with the time at which its dial began, in seconds since the first.
+    """
     start = monotonic()
     for number in range(count):
         sleep(max(0.0, start + number * every - monotonic()))
-        yield attempt()
+        began = monotonic() - start
+        yield began, attempt()
 
 
 async def dial_async(

@@ -165,30 +165,19 @@ def _refused(error: Exception, cord: Cord | None, *first_codes: str) -> Refusal:
 
 def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
     """Ask for what a dial tells: INFO, and the user where the server has users (6.0)."""
-    facts = _ask(session.info, deadline)
+    facts, user, clock, rights = _ask(lambda: _facts(session), deadline)
     if facts.get("redis_mode") == "sentinel":
         raise refusal_of("own:sentinel", engine="redis")
-    product = "Valkey" if "valkey_version" in facts else "Redis"
-    user: str | None = None
-    rights: tuple[str, ...] = ()
-    clock = None
-    with suppress(Refusal):  # older servers have no users, and a user may lack the right to ask
-        user = str(_ask(session.acl_whoami, deadline))
-        before = time()
-        seconds, micro = _ask(session.time, deadline)
-        clock = seconds + micro / 1e6 - (before + time()) / 2
-        if _may_all(_ask(lambda: session.acl_getuser(user), deadline)):
-            rights = ("all commands on all keys",)
     kwargs = session.connection_pool.connection_kwargs
     role = {"master": "primary", "slave": "standby"}.get(str(facts.get("role")))
     return Answer(
-        product=product,
+        product="Valkey" if "valkey_version" in facts else "Redis",
         version=str(facts.get("valkey_version", facts.get("redis_version", "?"))),
         user=user,
         database=str(kwargs.get("db") or 0),
         role=role,
         reads_only=role == "standby",
-        rights=rights,
+        rights=("all commands on all keys",) if rights else (),
         clock=clock,
         opened=int(facts.get("connected_clients", 0)),
         limit=int(facts["maxclients"]) if "maxclients" in facts else None,
@@ -196,6 +185,20 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
         place=f"{kwargs.get('host')}:{kwargs.get('port')}" if "host" in kwargs else None,
         more="part of a cluster" if facts.get("cluster_enabled") == 1 else "",
     )
+
+
+def _facts(session: Any) -> tuple[Any, str | None, float | None, bool]:  # noqa: ANN401
+    """INFO, the user, how far the clocks differ, and whether the user may do everything."""
+    facts = session.info()
+    user: str | None = None
+    clock, rights = None, False
+    with suppress(_module().RedisError):  # older servers have no users, and a user may lack the right to ask
+        before = time()
+        seconds, micro = session.time()
+        clock = seconds + micro / 1e6 - (before + time()) / 2
+        user = str(session.acl_whoami())
+        rights = _may_all(session.acl_getuser(user))
+    return facts, user, clock, rights
 
 
 def _may_all(account: Any) -> bool:  # noqa: ANN401
