@@ -2,6 +2,7 @@
 
 import datetime
 import os
+import shutil
 import socket
 import sqlite3
 import ssl
@@ -373,6 +374,16 @@ def test_sql_server(tmp_path, changes, level, expected):
         result = ct.dial(cord, limit=2)
     assert told(result) == expected
     assert expected or result.verified == ("host" if level is TlsLevel.VERIFY_IDENTITY else None)
+
+
+@pytest.mark.parametrize(("tls", "password", "said"), [(False, PASSWORD, "1"), (True, PASSWORD, "1"), (True, "another", "18456")])
+def test_the_stand_in_for_sql_server_is_driven_by_freetds_too(tls, password, said):
+    if (client := shutil.which("tsql")) is None:
+        pytest.skip("freetds-bin is not installed")
+    with SqlServerStandIn(Authority(), password=PASSWORD, encryption="required" if tls else "on") as server:
+        command = [client, "-H", "127.0.0.1", "-p", str(server.port), "-U", "desk", "-P", password, "-D", "declarations", "-o", "q"]
+        done = subprocess.run(command, input="SELECT 1\nGO\nexit\n", capture_output=True, text=True, timeout=60, check=False, env={"TDSVER": "7.4"})
+    assert said in done.stdout + done.stderr
 
 
 @pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")  # python-oracledb leaves its socket to be collected

@@ -107,3 +107,15 @@ def test_the_command_prints_and_asks(cli, harbour):
     assert json.loads(cli("grants", "tides", "--owner", "--json")[1])["access"] == "owner"
     for arguments in (["tides"], ["tides", "--read-only", "--apply"], ["tides", "--read-only", "--by", "berths"], ["logbook", "--owner"]):
         assert cli("grants", *arguments)[0] == 2
+
+
+@pytest.mark.servers
+@pytest.mark.parametrize("engine", ["postgresql", "mariadb"])
+def test_a_missing_database_is_made_after_asking(cli, engine, request, monkeypatch):
+    server = request.getfixturevalue(engine)
+    cord = cord_of(engine, server, "harbour_master", f"ma`de\" {engine}", ADMIN_PASSWORD)
+    monkeypatch.setenv("MADE", ct.write(cord, {"postgresql": "libpq", "mariadb": "mariadb-java"}[engine]).text.unmask())
+    assert cli("dial", "--from-env", "MADE", "--create", stdin="n\n")[0] == 1
+    status, out, _ = cli("dial", "--from-env", "MADE", "--create", stdin="y\n")
+    assert (status, "broke at database" in out, "Connected as" in out) == (0, True, True)
+    assert cli("dial", "--from-env", "MADE", "--create", "--yes")[0] == 0

@@ -18,7 +18,7 @@ from .connections import CONNECTION_HELP, Connection, connections_in, from_env_o
 from .dial_told import RungPrinter, print_end
 from .inputs import driver_option, environment_option, json_option, surroundings
 from .output import print_json
-from .screen import Screen
+from .screen import Screen, clean
 
 _MOST_APART = 3
 """So many dials are shown rung by rung, one after the other; more are dialled side by side."""
@@ -47,6 +47,8 @@ class _Way(NamedTuple):
 @click.option("--repeat", "count", metavar="N", type=click.IntRange(min=1), help="Dial N times, and tell the times.")
 @click.option("--every", default="1s", show_default=True, metavar="TIME", help="With --repeat: from one to the next.")
 @click.option("--plot", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help="With --repeat: draw it.")
+@click.option("--create", is_flag=True, help="Where the database is missing: make it, after asking, and dial again.")
+@click.option("--yes", is_flag=True, help="With --create: do not ask.")
 @json_option
 @click.option("--junit", "as_junit", is_flag=True, help="Print JUnit's XML, which build servers show.")
 @click.option("--causes", "list_causes", is_flag=True, help="List the causes why a dial breaks.")
@@ -65,6 +67,8 @@ def command(
     count: int | None,
     every: str,
     plot: Path | None,
+    create: bool,
+    yes: bool,
     as_json: bool,
     as_junit: bool,
     list_causes: bool,
@@ -86,6 +90,8 @@ def command(
         named = _named(what, from_env, driver, environment, tally_file)
     if (patience is not None or count is not None) and len(named) != 1:
         raise FieldError("--wait and --repeat dial one connection")
+    if yes and not create:
+        raise FieldError("--yes goes with --create")
     if count is not None:
         results = _repeated(named[0], way, count, Duration.parse(every).seconds, plot)
     elif patience is not None:
@@ -94,6 +100,8 @@ def command(
         results = _side_by_side(named, way)
     else:
         results = _one_by_one(named, way)
+    if create:
+        results = [_created(one, way, result, yes=yes) for one, result in zip(named, results, strict=False)]
     titles = [_called(named[0])] * len(results) if count is not None else [_called(one) for one in named]
     if as_json:
         documents = [r.to_dict() for r in results]
@@ -221,6 +229,19 @@ def _repeated(one: Connection, way: _Way, count: int, every: float, plot: Path |
         if not way.quiet:
             way.screen.say(f"drawn: {plot}", "dim")
     return results
+
+
+def _created(one: Connection, way: _Way, result: DialResult, *, yes: bool) -> DialResult:
+    """Make a database that is missing, after asking, and dial again; or give the result as it was."""
+    if result.diagnosis is None or result.diagnosis.id != "no-such-database":
+        return result
+    from ..granting import create_database, creation_of
+
+    statement = creation_of(one.cord)
+    if not yes and not click.confirm(f"{clean(statement)} on {clean(result.target)}?", err=True):
+        return result
+    create_database(one.cord, surroundings=surroundings(one.folder))
+    return _one_by_one([one], way)[0]
 
 
 def _explain(name: str | None, as_json: bool) -> int:

@@ -45,6 +45,15 @@ def quoted_with(mark: str, name: str, *, end: str = "") -> str:
     return mark + name.replace(end, end * 2) + end
 
 
+def quoted_identifier(engine: str, name: str) -> str:
+    """Quote the name of a database by an engine's rules."""
+    if engine in {"mysql", "mariadb"}:
+        return quoted_with("`", name)
+    if engine == "sqlserver":
+        return quoted_with("[", name, end="]")
+    return _escaped(name) if engine == "clickhouse" else quoted_with('"', name)
+
+
 def _postgresql(wanted: Wanted) -> Iterator[Statement]:
     """PostgreSQL 15 manual: CREATE ROLE, GRANT, ALTER DEFAULT PRIVILEGES; run on a server."""
     user, database = quoted_with('"', wanted.user), quoted_with('"', wanted.database)

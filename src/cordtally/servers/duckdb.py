@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import threading
 from contextlib import suppress
 from typing import Any
 
@@ -49,7 +50,7 @@ def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # n
     in_memory = str(arguments.get("database") or ":memory:").startswith(":memory:")
     arguments["read_only"] = not (writes or in_memory)
     try:
-        return deadline.run(lambda: module.connect(**arguments), late=close)
+        return deadline.run(lambda: plain.Guarded(module.connect(**arguments), threading.Lock()), late=close)
     except NoAnswer:
         raise no_answer(deadline, cord.engine, "log in") from None
     except module.Error as error:
@@ -66,15 +67,15 @@ def cause_of(error: Exception, cord: Cord | None = None) -> Refusal:
 def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
     """Count the tables."""
 
-    def ask() -> Any:  # noqa: ANN401
-        (version,) = session.execute("SELECT library_version FROM pragma_version()").fetchone()
-        (tables,) = session.execute("SELECT count(*) FROM duckdb_tables() WHERE NOT internal").fetchone()
+    def ask(connection: Any) -> Any:  # noqa: ANN401
+        (version,) = connection.execute("SELECT library_version FROM pragma_version()").fetchone()
+        (tables,) = connection.execute("SELECT count(*) FROM duckdb_tables() WHERE NOT internal").fetchone()
         return version, tables
 
     try:
-        version, tables = deadline.run(ask)
+        version, tables = deadline.run(lambda: session.do(ask))
     except NoAnswer:
-        session.interrupt()
+        session.connection.interrupt()
         raise no_answer(deadline, "duckdb") from None
     except _module().Error as error:
         raise cause_of(error) from None
@@ -84,7 +85,7 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
 
 def run(session: Any, statement: str) -> None:  # noqa: ANN401
     """Run a statement and fetch its rows."""
-    session.execute(statement).fetchall()
+    session.do(lambda connection: connection.execute(statement).fetchall())
 
 
 def close(session: Any) -> None:  # noqa: ANN401

@@ -133,7 +133,10 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
         rights=tuple(sorted(str(role) for role in roles)),
         clock=None if local is None else _seconds(local) - halfway,
         place=hello.get("me"),
-        more=f"replica set {hello['setName']}" if hello.get("setName") else "",
+        more=", ".join(
+            [f"replica set {hello['setName']}"] * bool(hello.get("setName"))
+            + ["a stand-in"] * bool(build.get("standIn"))
+        ),
     )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import threading
 from contextlib import suppress
 from typing import Any
 
@@ -49,10 +50,13 @@ def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # n
     module = _module()
     named = cord.discovery.name is not None
     text = text_for(cord, "odbc" if named else driver_for(cord.engine))
+
+    def connect() -> plain.Guarded:
+        made = module.connect(text, timeout=math.ceil(deadline.seconds), readonly=True)
+        return plain.Guarded(made, threading.Lock())
+
     try:
-        return deadline.run(
-            lambda: module.connect(text, timeout=math.ceil(deadline.seconds), readonly=True), late=close
-        )
+        return deadline.run(connect, late=close)
     except NoAnswer:
         raise no_answer(deadline, cord.engine, "log in") from None
     except module.Error as error:
@@ -69,11 +73,11 @@ def cause_of(error: Exception, cord: Cord | None = None) -> Refusal:
 def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
     """Ask the driver what it knows of the server (SQLGetInfo)."""
 
-    def ask() -> list[Any]:
-        return [session.getinfo(one) for one in (_DBMS_NAME, _DBMS_VERSION, _USER_NAME, _DATABASE_NAME, _READ_ONLY)]
+    def ask(connection: Any) -> list[Any]:  # noqa: ANN401
+        return [connection.getinfo(one) for one in (_DBMS_NAME, _DBMS_VERSION, _USER_NAME, _DATABASE_NAME, _READ_ONLY)]
 
     try:
-        name, version, user, database, reads = deadline.run(ask)
+        name, version, user, database, reads = deadline.run(lambda: session.do(ask))
     except NoAnswer:
         raise no_answer(deadline, "postgresql") from None
     except _module().Error as error:
@@ -85,7 +89,7 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
 
 def run(session: Any, statement: str) -> None:  # noqa: ANN401
     """Run a statement and fetch its rows."""
-    session.execute(statement).fetchall()
+    session.do(lambda connection: connection.execute(statement).fetchall())
 
 
 def close(session: Any) -> None:  # noqa: ANN401

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+import threading
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from ..model import Cord, Host
 from .refusals import Refusal
@@ -11,10 +13,30 @@ if TYPE_CHECKING:
     from .server import Session
     from .wire import Wire
 
+Made = TypeVar("Made")
 DRIVER = "odbc"
 TLS_FIRST = True
 SHARE = 0.6
 """Of a rung's time what a driver is given that tells why it gave up, if it may: in the rest it says so."""
+PATIENCE = 1.0
+"""Seconds that closing waits for a thread that is still in a library, which must not be closed under its feet."""
+
+
+class Guarded(NamedTuple):
+    """A connection of a library in C, and the lock of whoever is in it."""
+
+    connection: Any
+    busy: threading.Lock
+
+    def do(self, call: Callable[[Any], Made]) -> Made:
+        """Call something with the connection, alone."""
+        with self.busy:
+            return call(self.connection)
+
+    def close(self) -> None:
+        """Close the connection, once no thread is in it any more; one that stays there keeps it until it ends."""
+        if self.busy.acquire(timeout=PATIENCE):
+            self.connection.close()
 
 
 def socket_name(host: Host) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+import threading
 from contextlib import suppress
 from pathlib import Path
 from time import monotonic
@@ -12,6 +13,7 @@ from ..deadline import Deadline, NoAnswer
 from ..errors import FieldError
 from ..model import Cord, Host
 from ..secrets import arguments_for
+from .plain import PATIENCE
 from .refusals import Refusal, no_answer, refusal_of
 from .server import Activity, Answer, Capacity
 
@@ -32,6 +34,14 @@ _PRIMARY = {
 }  # fmt: skip
 MAGIC = b"SQLite format 3\0"
 """What a database file begins with (file format, section 1.3.1)."""
+
+
+class _File(sqlite3.Connection):
+    """A connection that knows whether a thread is in it: closed under its feet, SQLite crashes the process."""
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:  # noqa: ANN401
+        super().__init__(*args, **kwargs)
+        self.busy = threading.Lock()
 
 
 def socket_name(host: Host) -> str:
@@ -68,7 +78,13 @@ def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # n
         database = (
             "file::memory:" if in_memory else Path(database).resolve().as_uri() + ("?mode=rw" if writes else "?mode=ro")
         )
-    options: dict[str, Any] = {"isolation_level": None, "check_same_thread": False, **given, "timeout": deadline.left}
+    options: dict[str, Any] = {
+        "isolation_level": None,
+        "check_same_thread": False,
+        "factory": _File,
+        **given,
+        "timeout": deadline.left,
+    }
     try:
         session = sqlite3.connect(database, uri=True, **options)
         session.execute(STATEMENT).fetchall()
@@ -90,9 +106,10 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
     """Count the tables."""
 
     def ask() -> Any:  # noqa: ANN401
-        (tables,) = session.execute("SELECT count(*) FROM sqlite_master WHERE type = 'table'").fetchone()
-        (mode,) = session.execute("PRAGMA journal_mode").fetchone()
-        return tables, mode
+        with session.busy:
+            (tables,) = session.execute("SELECT count(*) FROM sqlite_master WHERE type = 'table'").fetchone()
+            (mode,) = session.execute("PRAGMA journal_mode").fetchone()
+            return tables, mode
 
     try:
         tables, mode = deadline.run(ask)
@@ -124,8 +141,9 @@ def prepare(session: Any, *, limit: float, writes: bool) -> None:  # noqa: ANN40
 
 def run(session: Any, statement: str) -> None:  # noqa: ANN401
     """Run a statement and fetch its rows."""
-    session.execute(f"SELECT {_BEGIN}()").fetchall()
-    session.execute(statement).fetchall()
+    with session.busy:
+        session.execute(f"SELECT {_BEGIN}()").fetchall()
+        session.execute(statement).fetchall()
 
 
 def check(session: Any, statement: str, *, writes: bool) -> None:  # noqa: ANN401
@@ -149,9 +167,11 @@ def activity(session: Any, deadline: Deadline) -> Activity:  # noqa: ANN401
 
 
 def close(session: Any) -> None:  # noqa: ANN401
-    """Close a session."""
+    """Close a session, once no thread is in it any more; one that stays there keeps it until it ends."""
     with suppress(Exception):
-        session.close()
+        session.interrupt()
+        if session.busy.acquire(timeout=PATIENCE):
+            session.close()
 
 
 def errors() -> tuple[type[Exception], ...]:

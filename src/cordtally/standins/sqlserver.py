@@ -57,6 +57,10 @@ class SqlServerStandIn(SocketStandIn):
         super().__init__(authority, **given)
         self.user, self.password, self.database, self.refuses = user, password, database, refuses
         self.encryption = encryption if authority is not None else "none"
+        if (
+            self.context is not None
+        ):  # inside of packets TLS ends at 1.2: what 1.3 sends behind a handshake has no place
+            self.context.maximum_version = ssl.TLSVersion.TLSv1_2
 
     def serve(self, plug: socket.socket) -> None:
         """Speak to one client until it goes."""
