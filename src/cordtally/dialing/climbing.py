@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import struct
 from collections.abc import Callable
 from dataclasses import replace
 from time import perf_counter
@@ -91,7 +92,7 @@ def dial(
             if diagnosis is not None:
                 rung = Rung(name=step.rung, outcome=RungOutcome.NOT_TRIED, detail="")
             else:
-                rung, diagnosis = _climb(step)
+                rung, diagnosis = _climb(step, cord.engine)
             rungs.append(rung)
             note("dialing", "%s: %s %s %s", climb.target, rung.name, rung.outcome.value, rung.detail)
             if progress is not None:
@@ -118,7 +119,11 @@ def _talker(engine: str, through: str | None) -> Talking | None:
     return odbc if through == "odbc" else dialler_for(engine)
 
 
-def _climb(step: _Step) -> tuple[Rung, Diagnosis | None]:
+_SENSELESS = (LookupError, TypeError, ValueError, AttributeError, ArithmeticError, struct.error)
+"""What is raised at an answer that makes no sense: no server may end a dial with a traceback."""
+
+
+def _climb(step: _Step, engine: str) -> tuple[Rung, Diagnosis | None]:
     start = perf_counter()
     outcome, detail, diagnosis, in_clear = RungOutcome.HELD, "", None, False
     more: list[str] = []
@@ -132,6 +137,10 @@ def _climb(step: _Step) -> tuple[Rung, Diagnosis | None]:
     except Refusal as refusal:
         diagnosis = Diagnosis.of(refusal)
         outcome, detail = RungOutcome.BROKE, refusal.cause
+    except _SENSELESS as error:
+        note("dialing", "%s: %s", step.rung, type(error).__name__)
+        diagnosis = Diagnosis.of(refusal_of("own:hung-up", engine=engine))
+        outcome, detail = RungOutcome.BROKE, diagnosis.cause
     seconds = perf_counter() - start
     return (
         Rung(name=step.rung, outcome=outcome, detail=detail, seconds=seconds, in_clear=in_clear, more=tuple(more)),

@@ -123,6 +123,8 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
     users = rights.get("authenticatedUsers") or [{}]
     roles = {one.get("role") for one in rights.get("authenticatedUserRoles", [])} & _ADMINISTRATIVE
     local = hello.get("localTime")
+    told = [f"replica set {hello['setName']}"] if hello.get("setName") else []
+    told += ["a stand-in"] if build.get("standIn") else []
     return Answer(
         product="MongoDB",
         version=str(build.get("version", "?")),
@@ -133,10 +135,7 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
         rights=tuple(sorted(str(role) for role in roles)),
         clock=None if local is None else _seconds(local) - halfway,
         place=hello.get("me"),
-        more=", ".join(
-            [f"replica set {hello['setName']}"] * bool(hello.get("setName"))
-            + ["a stand-in"] * bool(build.get("standIn"))
-        ),
+        more=", ".join(told),
     )
 
 
