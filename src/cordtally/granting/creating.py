@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from ..deadline import Deadline
-from ..errors import FieldError, ServerError
+from ..errors import FieldError
 from ..model import Cord, clear
-from ..secrets import Surroundings, with_secret
-from ..servers import Refusal, Session, dialler_for, place_of
+from ..secrets import Surroundings
+from ..servers import session_at
 from .statements import quoted_identifier
 
 _CONNECTED_TO = {"postgresql": "postgres", "mysql": None, "mariadb": None, "sqlserver": "master", "clickhouse": None}
@@ -38,19 +38,7 @@ def create_database(cord: Cord, *, limit: float = 30.0, surroundings: Surroundin
     ServerError
         When the server refuses.
     """
-    statement, server = creation_of(cord), dialler_for(cord.engine)
-    assert server is not None
-    at = with_secret(cord, surroundings).copy_with(database=_CONNECTED_TO[cord.engine])
-    deadline = Deadline(limit)
-    session: Session = None
-    try:
-        session = server.log_in(at, deadline, writes=True)
+    statement, deadline = creation_of(cord), Deadline(limit)
+    at = cord.copy_with(database=_CONNECTED_TO[cord.engine])
+    with session_at(at, deadline, surroundings) as (server, session):
         deadline.run(lambda: server.run(session, statement))
-    except Refusal as refusal:
-        raise ServerError(f"{place_of(at)}: {refusal.cause}; {refusal.hint}") from None
-    except server.errors() as error:
-        refused = server.cause_of(error, at)
-        raise ServerError(f"{place_of(at)}: {refused.cause}; {refused.hint}") from None
-    finally:
-        if session is not None:
-            server.close(session)

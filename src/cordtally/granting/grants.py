@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from ..deadline import Deadline
-from ..errors import FieldError, ServerError
+from ..errors import FieldError
 from ..model import Cord, Locator, Secret, TlsLevel, clear
 from ..secrets import Surroundings, with_secret
-from ..servers import Refusal, Session, place_of, server_for
+from ..servers import session_at
 from ..servers.accounts import Account, accounts_of
 from .statements import ACCESS, ENGINES, Access, Statement, Wanted
 
@@ -109,28 +109,18 @@ def apply_grants(
     password = with_secret(cord, surroundings).password
     if not isinstance(password, Secret) or not password.unmask():
         raise FieldError("the cord has no password for the user: give it a locator first")
-    server, accounts = server_for(grants.engine), accounts_of(grants.engine)
+    accounts = accounts_of(grants.engine)
     at = administrator.copy_with(database=cord.database) if grants.engine == "postgresql" else administrator
     deadline = Deadline(limit)
-    session: Session = None
-    try:
-        session = server.log_in(with_secret(at, surroundings), deadline, writes=True)
+    with session_at(at, deadline, surroundings) as (server, session):
         for one in grants.statements:
             deadline.run(lambda text=one.text: server.run(session, text))  # type: ignore[misc]
             if progress is not None:
                 progress(one)
-        account = replace(Account(grants.user), host=grants.host if grants.engine in {"mysql", "mariadb"} else "")
+        account = Account(grants.user, grants.host if grants.engine in {"mysql", "mariadb"} else "")
         accounts.set_passwords(session, account, [password.unmask()], deadline)
         for text in _opened(grants):
             server.run(session, text)
-    except Refusal as refusal:
-        raise ServerError(f"{place_of(at)}: {refusal.cause}; {refusal.hint}") from None
-    except server.errors() as error:
-        refused = server.cause_of(error, at)
-        raise ServerError(f"{place_of(at)}: {refused.cause}; {refused.hint}") from None
-    finally:
-        if session is not None:
-            server.close(session)
 
 
 def _opened(grants: Grants) -> list[str]:

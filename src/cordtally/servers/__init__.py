@@ -5,6 +5,8 @@ Used alike by dialling, by measuring and watching pools, and by whatever asks a 
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from importlib import import_module
 
 from ..deadline import Deadline, NoAnswer
@@ -64,6 +66,38 @@ def open_session(
         raise ServerError(f"{place_of(cord)}: {refusal.cause}; {refusal.hint}") from None
 
 
+@contextmanager
+def session_at(
+    cord: Cord, deadline: Deadline, surroundings: Surroundings | None = None
+) -> Iterator[tuple[Dialled, Session]]:
+    """Log in to write, and close the session at the end; what is refused meanwhile is told of the server.
+
+    Raises
+    ------
+    ServerError
+        When the server lets nobody in, refuses, or does not answer in time; what it said is not quoted.
+    FieldError
+        For an engine that nothing here logs in to.
+    """
+    server = dialler_for(cord.engine)
+    if server is None:
+        raise FieldError(f"nothing here logs in to {cord.engine}")
+    session: Session = None
+    try:
+        session = server.log_in(with_secret(cord, surroundings), deadline, writes=True)
+        yield server, session
+    except (Refusal, NoAnswer, *server.errors()) as error:
+        refused = (
+            error if isinstance(error, Refusal)
+            else no_answer(deadline, cord.engine) if isinstance(error, NoAnswer)
+            else server.cause_of(error, cord)
+        )  # fmt: skip
+        raise ServerError(f"{place_of(cord)}: {refused.cause}; {refused.hint}") from None
+    finally:
+        if session is not None:
+            server.close(session)
+
+
 def ask_capacity(cord: Cord, deadline: Deadline, surroundings: Surroundings | None = None) -> Capacity:
     """Ask a server for its limits, through one session.
 
@@ -109,4 +143,5 @@ __all__ = [
     "place_of",
     "refusal_of",
     "server_for",
+    "session_at",
 ]
