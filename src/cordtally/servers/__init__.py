@@ -82,11 +82,12 @@ def session_at(
     server = dialler_for(cord.engine)
     if server is None:
         raise FieldError(f"nothing here logs in to {cord.engine}")
+    refusals: tuple[type[Exception], ...] = (Refusal, NoAnswer, *server.errors())
     session: Session = None
     try:
         session = server.log_in(with_secret(cord, surroundings), deadline, writes=True)
         yield server, session
-    except (Refusal, NoAnswer, *server.errors()) as error:
+    except refusals as error:
         refused = (
             error if isinstance(error, Refusal)
             else no_answer(deadline, cord.engine) if isinstance(error, NoAnswer)
