@@ -90,7 +90,7 @@ def test_tokens_expire_and_the_pools_live_on(postgresql, tmp_path):
         roles.append(f"{user}_{len(roles)}")
         with psycopg.connect(**master, autocommit=True) as server:
             server.execute(f"DROP ROLE IF EXISTS {roles[-1]}")
-            server.execute(f"DO $$ BEGIN EXECUTE format('CREATE ROLE {roles[-1]} LOGIN PASSWORD %L VALID UNTIL %L', '{token}', now() + interval '20 s'); END $$")
+            server.execute(f"DO $$ BEGIN EXECUTE format('CREATE ROLE {roles[-1]} LOGIN PASSWORD %L VALID UNTIL %L', '{token}', now() + interval '10 min'); END $$")
         return roles[-1]
 
     authority = Authority()
