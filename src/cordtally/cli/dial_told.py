@@ -82,12 +82,12 @@ def codes_of(cause: Cause) -> list[str]:
     """The codes of others that lead to a cause, as they are known."""
     names = {"sqlstate": "SQLSTATE", "mysql": "MySQL", "mssql": "SQL Server", "oracle": "ORA-", "redis": "Redis",
              "mongodb": "MongoDB", "clickhouse": "ClickHouse", "sqlite": "SQLITE_", "errno": "", "unix": "",
-             "gai": "EAI_", "x509": "X509_V_ERR", "alert": "TLS alert"}  # fmt: skip
+             "gai": "EAI_", "odbc": "ODBC", "x509": "X509_V_ERR", "alert": "TLS alert"}  # fmt: skip
     made = []
     for code in (*cause.codes, *(one.of for one in cause.words)):
         family, _, rest = code.partition(":")
         if family in names and rest != "*":
-            name = names[family]
+            name = names[family] if not rest.startswith("DPY") else ""  # python-oracledb's own
             made.append(f"{name}{rest}" if name[-1:] in {"", "_", "-"} else f"{name} {rest}")
     return list(dict.fromkeys(made))
 
