@@ -8,19 +8,13 @@ import click
 
 from ..catalog import load_engine
 from ..errors import FieldError
-from ..granting import Grants, apply_grants, grants_for
+from ..granting import ENGINES, Grants, apply_grants, grants_for
 from ..granting.statements import Access
 from . import completing
 from .connections import CONNECTION_HELP, take_connection
 from .inputs import driver_option, environment_option, json_option, surroundings
 from .output import print_json
 from .screen import Screen
-
-_CLIENTS = {
-    "postgresql": "psql", "mariadb": "mariadb", "mysql": "mysql", "sqlserver": "sqlcmd -v password=…",
-    "oracle": "sqlplus, which asks for the password", "clickhouse": "clickhouse-client --param_password=…",
-    "mongodb": "mongosh, which asks for the password", "redis": "redis-cli",
-}  # fmt: skip
 
 
 @click.command("grants", epilog=CONNECTION_HELP)
@@ -80,15 +74,15 @@ def command(
 
 
 def _print(screen: Screen, grants: Grants) -> None:
-    mark = "//" if grants.engine == "mongodb" else "#" if grants.engine == "redis" else "--"
-    end = "" if grants.engine in {"mongodb", "redis"} else ";"
+    way = ENGINES[grants.engine]
+    mark, end = way.comment, way.end
     title = load_engine(grants.engine).title
-    screen.say_exactly(f"{mark} {title}: {grants.user}, {grants.access}; for {_CLIENTS[grants.engine]}")
+    screen.say_exactly(f"{mark} {title}: {grants.user}, {grants.access}; for {way.client}")
     inside = False
     for one in grants.statements:
-        if one.inside and not inside and grants.engine == "postgresql":
+        if one.inside and not inside and way.connects:
             screen.say_exactly(f"{mark} connected to {grants.database}:")
         inside = one.inside
         screen.say_exactly(one.text + end)
-    if grants.engine in {"postgresql", "mariadb", "mysql", "redis"}:
+    if way.applied:
         screen.say_exactly(f"{mark} it has no password yet: --apply sets the cord's, or set one by hand")

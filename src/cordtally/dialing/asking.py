@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from ..deadline import Deadline
 from ..model import TlsLevel
-from ..servers import HungUp, Refusal, Wire
+from ..servers import DIALLED, HungUp, Refusal, Wire
 from ..servers.mongodb import HELLO
 from ..servers.peers import stranger, who_is
 from .levels import level_of
@@ -49,7 +49,8 @@ def ask_who(line: Line, address: Address, seconds: float) -> Refusal | None:
 
 
 def _is_kin(peer: str, engine: str) -> bool:
-    return peer == engine or (peer == "mysql" and engine == "mariadb")
+    """Whether a peer speaks the engine's protocol: peers are named after the modules that talk to them."""
+    return DIALLED.get(engine) == peer
 
 
 def _open(address: Address, deadline: Deadline) -> Wire:

@@ -185,9 +185,9 @@ def context_for(line: Line, level: TlsLevel) -> ssl.SSLContext:
     """
     cord, tls = line.cord, line.cord.tls
     authority = _authority(line, level)
-    # libpq verifies by such a file even where it need not
-    verifies = level >= TlsLevel.VERIFY_CHAIN or (authority is not None and line.server.DRIVER == "psycopg"
-                                                  and level is TlsLevel.ENCRYPTED)  # fmt: skip
+    # libpq, which has no trust in the system's, verifies by such a file even where it need not (34.19.1)
+    eager = load_driver(line.server.DRIVER).system_trust is False
+    verifies = level >= TlsLevel.VERIFY_CHAIN or (eager and authority is not None and level is TlsLevel.ENCRYPTED)
     _need(line, authority, tls)
     try:
         context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)

@@ -7,7 +7,7 @@ from ..errors import FieldError
 from ..model import Cord, clear
 from ..secrets import Surroundings
 from ..servers import session_at
-from .statements import quoted_identifier
+from .statements import ENGINES
 
 _CONNECTED_TO = {"postgresql": "postgres", "mysql": None, "mariadb": None, "sqlserver": "master", "clickhouse": None}
 """The database from which another one is made; None is none at all."""
@@ -25,7 +25,7 @@ def creation_of(cord: Cord) -> str:
         raise FieldError(f"databases of {cord.engine} are not made here; those of {', '.join(_CONNECTED_TO)} are")
     if not cord.database:
         raise FieldError("the cord names no database")
-    return f"CREATE DATABASE {quoted_identifier(cord.engine, clear(cord.database))}"
+    return f"CREATE DATABASE {ENGINES[cord.engine].quoted(clear(cord.database))}"
 
 
 def create_database(cord: Cord, *, limit: float = 30.0, surroundings: Surroundings | None = None) -> None:

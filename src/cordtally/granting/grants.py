@@ -13,8 +13,6 @@ from ..servers import session_at
 from ..servers.accounts import Account, accounts_of
 from .statements import ACCESS, ENGINES, Access, Statement, Wanted
 
-_APPLIED = ("postgresql", "mariadb", "mysql", "redis")
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Grants:
@@ -75,12 +73,12 @@ def grants_for(
     if not name:
         raise FieldError("the cord names no user: name one with --user (user= in Python)")
     database = clear(cord.database) if cord.database else ""
-    if not database and cord.engine != "redis":
+    way = ENGINES[cord.engine]
+    if not database and way.needs_database:
         raise FieldError("the cord names no database, and rights are given for one")
-    usual = {"postgresql": ("public",), "oracle": (database.upper(),)}.get(cord.engine, ())
     tls = cord.tls.level is not None and cord.tls.level >= TlsLevel.ENCRYPTED
-    wanted = Wanted(name, database, access, schemas or usual, host, tls)
-    made = tuple(ENGINES[cord.engine](wanted))
+    wanted = Wanted(name, database, access, schemas or way.schemas(database), host, tls)
+    made = tuple(way.make(wanted))
     return Grants(engine=cord.engine, user=name, database=database, access=access, host=host, statements=made)
 
 
@@ -104,28 +102,21 @@ def apply_grants(
     ServerError
         When the server refuses; what ran before stays.
     """
-    if grants.engine not in _APPLIED:
+    way = ENGINES[grants.engine]
+    if not way.applied:
         raise FieldError(f"nothing is run on {grants.engine}: run the statements in its own client")
     password = with_secret(cord, surroundings).password
     if not isinstance(password, Secret) or not password.unmask():
         raise FieldError("the cord has no password for the user: give it a locator first")
     accounts = accounts_of(grants.engine)
-    at = administrator.copy_with(database=cord.database) if grants.engine == "postgresql" else administrator
+    at = administrator.copy_with(database=cord.database) if way.connects else administrator
     deadline = Deadline(limit)
     with session_at(at, deadline, surroundings) as (server, session):
         for one in grants.statements:
             deadline.run(lambda text=one.text: server.run(session, text))  # type: ignore[misc]
             if progress is not None:
                 progress(one)
-        account = Account(grants.user, grants.host if grants.engine in {"mysql", "mariadb"} else "")
+        account = Account(grants.user, grants.host if way.has_hosts else "")
         accounts.set_passwords(session, account, [password.unmask()], deadline)
-        for text in _opened(grants):
-            server.run(session, text)
-
-
-def _opened(grants: Grants) -> list[str]:
-    """What lets the user log in, once the password is set."""
-    if grants.engine in {"mysql", "mariadb"}:
-        name, host = (part.replace("'", "''") for part in (grants.user, grants.host))
-        return [f"ALTER USER '{name}'@'{host}' ACCOUNT UNLOCK"]
-    return [f"ACL SETUSER {grants.user} on"] if grants.engine == "redis" else []
+        if way.opens is not None:
+            server.run(session, way.opens(grants.user, grants.host))

@@ -45,15 +45,6 @@ def quoted_with(mark: str, name: str, *, end: str = "") -> str:
     return mark + name.replace(end, end * 2) + end
 
 
-def quoted_identifier(engine: str, name: str) -> str:
-    """Quote the name of a database by an engine's rules."""
-    if engine in {"mysql", "mariadb"}:
-        return quoted_with("`", name)
-    if engine == "sqlserver":
-        return quoted_with("[", name, end="]")
-    return _escaped(name) if engine == "clickhouse" else quoted_with('"', name)
-
-
 def _postgresql(wanted: Wanted) -> Iterator[Statement]:
     """PostgreSQL 15 manual: CREATE ROLE, GRANT, ALTER DEFAULT PRIVILEGES; run on a server."""
     user, database = quoted_with('"', wanted.user), quoted_with('"', wanted.database)
@@ -163,7 +154,55 @@ def _redis(wanted: Wanted) -> Iterator[Statement]:
     yield Statement(f"ACL SETUSER {wanted.user} off resetpass resetkeys ~* &* -@all {rights} +@connection {always}")
 
 
-ENGINES: dict[str, Callable[[Wanted], Iterator[Statement]]] = {
-    "postgresql": _postgresql, "mysql": _mysql, "mariadb": _mysql, "sqlserver": _sqlserver, "oracle": _oracle,
-    "clickhouse": _clickhouse, "mongodb": _mongodb, "redis": _redis,
+def _unlocked(user: str, host: str) -> str:
+    return f"ALTER USER {_literal(user)}@{_literal(host)} ACCOUNT UNLOCK"
+
+
+def _switched_on(user: str, host: str) -> str:
+    return f"ACL SETUSER {user} on"
+
+
+class Way(NamedTuple):
+    """How an engine makes users: its statements, how its client writes comments and ends, and what is particular to it.
+
+    ``quoted`` quotes the name of a database; ``applied`` says that statements are run here; ``opens`` lets a user log
+    in whose password is set; ``connects`` says that some run while connected to the database; users ``have_hosts``;
+    ``schemas`` are those that are meant where none is named; ``needs_database``, since rights are given for one.
+    """
+
+    make: Callable[[Wanted], Iterator[Statement]]
+    client: str
+    quoted: Callable[[str], str]
+    comment: str = "--"
+    end: str = ";"
+    applied: bool = False
+    opens: Callable[[str, str], str] | None = None
+    connects: bool = False
+    has_hosts: bool = False
+    needs_database: bool = True
+    schemas: Callable[[str], tuple[str, ...]] = lambda database: ()
+
+
+def _doubled(name: str) -> str:
+    return quoted_with('"', name)
+
+
+def _ticked(name: str) -> str:
+    return quoted_with("`", name)
+
+
+def _bracketed(name: str) -> str:
+    return quoted_with("[", name, end="]")
+
+
+ENGINES: dict[str, Way] = {
+    "postgresql": Way(_postgresql, "psql", _doubled, applied=True, connects=True, schemas=lambda database: ("public",)),
+    "mariadb": Way(_mysql, "mariadb", _ticked, applied=True, opens=_unlocked, has_hosts=True),
+    "mysql": Way(_mysql, "mysql", _ticked, applied=True, opens=_unlocked, has_hosts=True),
+    "sqlserver": Way(_sqlserver, "sqlcmd -v password=…", _bracketed),
+    "oracle": Way(_oracle, "sqlplus, which asks for the password", _doubled, schemas=lambda name: (name.upper(),)),
+    "clickhouse": Way(_clickhouse, "clickhouse-client --param_password=…", _escaped),
+    "mongodb": Way(_mongodb, "mongosh, which asks for the password", _doubled, comment="//", end=""),
+    "redis": Way(_redis, "redis-cli", _doubled, comment="#", end="", applied=True, opens=_switched_on,
+                 needs_database=False),
 }  # fmt: skip

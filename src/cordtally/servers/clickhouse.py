@@ -7,7 +7,6 @@ from typing import Any
 
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord
-from ..secrets import arguments_for
 from . import plain
 from .refusals import Refusal, holes_of, no_answer, refusal_of
 from .server import Answer, missing
@@ -36,7 +35,7 @@ def _module() -> Any:  # noqa: ANN401
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Connect through the driver; its own timeouts count only where they are the shorter ones."""
     module = _module()
-    arguments = arguments_for(cord, DRIVER)
+    arguments = plain.arguments_of(cord, DRIVER)
     for name in ("connect_timeout", "send_receive_timeout", "sync_request_timeout"):  # what is left behind ends soon
         arguments[name] = plain.shorter(arguments.get(name), deadline.seconds)
 

@@ -9,7 +9,6 @@ from typing import Any
 
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord
-from ..secrets import arguments_for
 from . import plain
 from .refusals import Refusal, no_answer, refusal_of
 from .server import Answer, missing
@@ -46,7 +45,7 @@ def _module() -> Any:  # noqa: ANN401
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Open the file, for reading only unless ``writes``, and never creating it."""
     module = _module()
-    arguments = arguments_for(cord, DRIVER)
+    arguments = plain.arguments_of(cord, DRIVER)
     in_memory = str(arguments.get("database") or ":memory:").startswith(":memory:")
     arguments["read_only"] = not (writes or in_memory)
     try:

@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING, Any
 
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord
-from ..secrets import arguments_for
 from . import plain
 from .peers import stranger
 from .refusals import Refusal, holes_of, no_answer, refusal_of
@@ -57,7 +56,7 @@ def _module() -> Any:  # noqa: ANN401
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Open a client, and let it log in: it does so with the first command."""
     pymongo = _module()
-    arguments = arguments_for(cord, DRIVER)
+    arguments = plain.arguments_of(cord, DRIVER)
     # so that its threads end soon, and that it still tells why it chose no server
     for name in ("serverSelectionTimeoutMS", "connectTimeoutMS", "socketTimeoutMS"):
         arguments[name] = int(plain.shorter(arguments.get(name), deadline.seconds * plain.SHARE * 1000))

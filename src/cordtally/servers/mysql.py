@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, Any
 
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord, Host
-from ..secrets import arguments_for
 from .peers import stranger
+from .plain import arguments_of
 from .refusals import Refusal, holes_of, no_answer, refusal_of
 from .server import Activity, Answer, Capacity, count_holders, missing
 from .wire import HungUp
@@ -119,7 +119,7 @@ def _module() -> Any:  # noqa: ANN401
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Connect through the driver; its own timeouts count only where they are the shorter ones."""
     pymysql = _module()
-    arguments = {**arguments_for(cord, DRIVER), "autocommit": True}
+    arguments = {**arguments_of(cord, DRIVER), "autocommit": True}
     for name in ("connect_timeout", "read_timeout", "write_timeout"):  # so that what is left behind ends soon
         own = arguments.get(name)
         arguments[name] = min(own, deadline.seconds) if isinstance(own, int | float) and own > 0 else deadline.seconds

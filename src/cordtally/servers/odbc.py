@@ -42,7 +42,7 @@ def driver_for(engine: str) -> str:
 
 
 def _is_odbc(driver_id: str) -> bool:
-    return driver_id.endswith("odbc") and driver_id not in {"odbc", "pyodbc"} and "+" not in driver_id
+    return driver_id != DRIVER and load_driver(driver_id).language == "odbc"
 
 
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401

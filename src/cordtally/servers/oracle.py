@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING, Any
 
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord, clear
-from ..secrets import arguments_for
 from . import plain
 from .peers import stranger
 from .refusals import Refusal, holes_of, no_answer, refusal_of
@@ -79,7 +78,7 @@ def _module() -> Any:  # noqa: ANN401
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Connect through the driver; its own timeout counts only where it is the shorter one."""
     oracledb = _module()
-    arguments = arguments_for(cord, DRIVER)
+    arguments = plain.arguments_of(cord, DRIVER)
     name = "tcp_connect_timeout"
     arguments[name] = plain.shorter(arguments.get(name), deadline.seconds)
     try:

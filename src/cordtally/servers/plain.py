@@ -6,8 +6,10 @@ import threading
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
-from ..model import Cord, Host
-from .refusals import Refusal
+from ..exchange import write
+from ..model import Cord, Host, TlsLevel
+from ..secrets import arguments_for
+from .refusals import Refusal, refusal_of
 
 if TYPE_CHECKING:
     from .server import Session
@@ -62,6 +64,20 @@ def inquire(wire: Wire, cord: Cord) -> Refusal | None:
 def used_method(session: Session) -> str:
     """Say nothing of the method: the driver does not tell it."""
     return ""
+
+
+def arguments_of(cord: Cord, driver: str) -> dict[str, object]:
+    """Write the arguments of a driver, and refuse where they would ask for no TLS at all though the cord does.
+
+    Else the password would go in the clear, to a server of which the rung of TLS says that it is encrypted.
+    """
+    level = cord.tls.level
+    # a driver that is given an authority may take to TLS by that, without a word for the level
+    if level is not None and level >= TlsLevel.ENCRYPTED and cord.tls.ca is None:
+        line = write(cord, f"{driver}/arguments").ledger.line("tls.level")
+        if line is not None and line.target is None and line.outcome.is_loss:
+            raise refusal_of("own:tls-not-said", engine=cord.engine, name=driver, level=level.value)
+    return arguments_for(cord, driver)
 
 
 def shorter(own: object, most: float) -> float:

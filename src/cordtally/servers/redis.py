@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING, Any
 from ..deadline import Deadline, NoAnswer
 from ..errors import FieldError, quoted
 from ..model import Cord, Host
-from ..secrets import arguments_for
 from .peers import stranger, who_is
+from .plain import arguments_of
 from .refusals import Refusal, holes_of, no_answer, refusal_of
 from .server import Activity, Answer, Capacity, count_holders, missing
 
@@ -105,7 +105,7 @@ def _module() -> Any:  # noqa: ANN401
 
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Open a session of one connection."""
-    arguments = arguments_for(cord, DRIVER)
+    arguments = arguments_of(cord, DRIVER)
     for name in ("socket_timeout", "socket_connect_timeout"):  # so that what is left behind ends soon
         own = arguments.get(name)
         arguments[name] = min(own, deadline.seconds) if isinstance(own, int | float) and own > 0 else deadline.seconds

@@ -12,8 +12,7 @@ from typing import TYPE_CHECKING, Any
 from ..deadline import Deadline, NoAnswer
 from ..errors import FieldError
 from ..model import Cord, Host
-from ..secrets import arguments_for
-from .plain import PATIENCE
+from .plain import PATIENCE, arguments_of
 from .refusals import Refusal, no_answer, refusal_of
 from .server import Activity, Answer, Capacity
 
@@ -71,7 +70,7 @@ def used_method(session: Any) -> str:  # noqa: ANN401
 
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Open the file, for reading only unless ``writes``, and never creating it."""
-    given = dict(arguments_for(cord, DRIVER))
+    given = dict(arguments_of(cord, DRIVER))
     database = str(given.pop("database", ""))
     in_memory = not database or ":memory:" in database
     if not given.pop("uri", False):

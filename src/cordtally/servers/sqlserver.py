@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Any
 
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord
-from ..secrets import arguments_for
 from . import plain
 from .peers import stranger
 from .refusals import Refusal, holes_of, no_answer, refusal_of
@@ -94,7 +93,7 @@ def _module() -> Any:  # noqa: ANN401
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Connect through the driver; its own timeouts count only where they are the shorter ones."""
     pytds = _module()
-    arguments = {**arguments_for(cord, DRIVER), "autocommit": True}
+    arguments = {**plain.arguments_of(cord, DRIVER), "autocommit": True}
     arguments.setdefault("appname", "cordtally")
     for name in ("login_timeout", "timeout"):  # so that what is left behind ends soon
         arguments[name] = plain.shorter(arguments.get(name), deadline.seconds * plain.SHARE)
