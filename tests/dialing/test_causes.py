@@ -359,6 +359,7 @@ def test_mongodb(changes, query, expected):
         ({}, TlsLevel.OFF, None),
         ({}, TlsLevel.VERIFY_IDENTITY, None),
         ({"encryption": "none"}, TlsLevel.VERIFY_IDENTITY, ("secure", "tls-not-offered", None)),
+        ({}, TlsLevel.ENCRYPTED, ("log in", "tls-not-said", None)),  # without an authority python-tds would log in in the clear
         ({"password": "another"}, TlsLevel.OFF, ("log in", "password-or-user", "18456")),
         ({"refuses": 18486}, TlsLevel.OFF, ("log in", "account-locked", "18486")),
         ({"refuses": 18488}, TlsLevel.OFF, ("log in", "password-has-ended", "18488")),
@@ -369,7 +370,7 @@ def test_sql_server(tmp_path, changes, level, expected):
     authority = Authority()
     ca = authority.write(tmp_path / "ca.pem")
     with SqlServerStandIn(authority, **{"password": PASSWORD, **changes}) as server:
-        tls = Tls(level, ca=str(ca)) if level is not TlsLevel.OFF else Tls(level)
+        tls = Tls(level, ca=str(ca)) if level is TlsLevel.VERIFY_IDENTITY else Tls(level)
         cord = ct.Cord("sqlserver", (Host("localhost", server.port),), "declarations", "desk", Secret(PASSWORD), tls=tls)
         result = ct.dial(cord, limit=2)
     assert told(result) == expected

@@ -263,7 +263,8 @@ class Engine(Record):
     ``name_refuses``; an unquoted one is made small where the engine ``folds_names``; one may be a path; where none is
     stated it is the ``database_of_user``. Nobody's tables belong into ``system_databases``, and nobody may connect to
     ``refused_databases``. Accounts of ``administrators_in`` a database are kept there, and ``whole_charset`` has every
-    character that the engine stores. A ``port_names_socket`` where the file of a socket is called after it.
+    character that the engine stores. A ``port_names_socket`` where the file of a socket is called after it. Where the
+    port depends on the protocol, ``native_ports`` are those of the engine's own, without TLS and with it.
     """
 
     id: str
@@ -293,6 +294,7 @@ class Engine(Record):
     system_databases: tuple[str, ...] = ()
     refused_databases: tuple[str, ...] = ()
     port_names_socket: bool = False
+    native_ports: tuple[int, ...] = ()
     replica_sets: bool = False
     administrators_in: str = ""
     whole_charset: str = ""

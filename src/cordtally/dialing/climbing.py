@@ -345,8 +345,8 @@ class _Climb:
 def _hosts(cord: Cord, reached: Reached) -> tuple[Host, ...]:
     engine = load_engine(cord.engine)
     usual = engine.default_port
-    if usual is None and (ports := getattr(reached, "PORTS", None)) is not None:
-        usual = ports[level_of(cord, reached.DRIVER) is not TlsLevel.OFF]
+    if usual is None and engine.native_ports:  # without TLS, and with it
+        usual = engine.native_ports[level_of(cord, reached.DRIVER) is not TlsLevel.OFF]
     given = cord.hosts or (Host(""),)
     return tuple(
         Host(h.address or engine.default_host or "", h.port or (None if h.is_socket else usual)) for h in given

@@ -7,13 +7,13 @@ import stat
 from pathlib import Path
 from typing import Any
 
+from ..catalog import load_engine
 from ..model import Cord, clear
-from ..servers import Refusal, refusal_of
-from ..servers.sqlite import MAGIC
+from ..servers import Refusal, duckdb, refusal_of, sqlite
 from .rungs import RungNotNeeded
 
-_NEWEST_FORMAT = 2  # the version to read, byte 19 of the header (file format, 1.3.3)
-_HEADER = 100
+_HEADER = 100  # bytes from the beginning of a file that tell what it is
+_LOOKS = {"sqlite": sqlite.look_at, "duckdb": duckdb.look_at}
 
 
 def _path(cord: Cord) -> Path | None:
@@ -67,18 +67,10 @@ def database(cord: Cord) -> str:
         header = stream.read(_HEADER)
     if not header:
         return "an empty file: a database without tables"
-    if cord.engine != "sqlite":
-        return f"a file of {cord.engine}'s"
     name = Path(_shown(cord, path)).name
-    if not header.startswith(MAGIC):
-        raise _refuse(cord, path, "file:no-database", place=name)
-    if len(header) == _HEADER:
-        if header[19] > _NEWEST_FORMAT:
-            raise _refuse(cord, path, "file:newer", place=name)
-        size = int.from_bytes(header[16:18], "big")
-        pages, whole = int.from_bytes(header[28:32], "big"), (65536 if size == 1 else size)
-        # the count holds only where the one at 92 is that at 24 (file format, 1.3.8)
-        if header[24:28] == header[92:96] and path.stat().st_size < pages * whole:
-            short = f"{path.stat().st_size:,} of {pages * whole:,} bytes"
-            raise _refuse(cord, path, "file:cut", place=name, name=short)
-    return "an SQLite database"
+    look = _LOOKS.get(cord.engine)
+    found = None if look is None else look(header, path.stat().st_size)
+    if found is not None:
+        code, told = found
+        raise _refuse(cord, path, code, place=name, name=told)
+    return f"a file of {load_engine(cord.engine).title}"

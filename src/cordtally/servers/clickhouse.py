@@ -13,7 +13,6 @@ from .server import Answer, missing
 
 DRIVER = "clickhouse-driver"
 TLS_FIRST = True
-PORTS = (9000, 9440)  # without TLS and with it; the engine has no usual port, since it depends on the protocol
 STATEMENT = "SELECT 1"
 _ANSWER = "SELECT version(), currentUser(), currentDatabase(), toUnixTimestamp(now())"
 

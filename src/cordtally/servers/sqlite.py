@@ -31,8 +31,26 @@ _PRIMARY = {
         "PROTOCOL", "AUTH", "NOTADB",
     )
 }  # fmt: skip
+_NEWEST_FORMAT = 2  # the version to read, byte 19 of the header (file format, 1.3.3)
+_HEADER = 100
 MAGIC = b"SQLite format 3\0"
 """What a database file begins with (file format, section 1.3.1)."""
+
+
+def look_at(header: bytes, size: int) -> tuple[str, str] | None:
+    """Say what is wrong with a file by its first 100 bytes and its size: the code of a cause, and more of it."""
+    if not header.startswith(MAGIC):
+        return "file:no-database", ""
+    if len(header) < _HEADER:
+        return None
+    if header[19] > _NEWEST_FORMAT:
+        return "file:newer", ""
+    page = int.from_bytes(header[16:18], "big")
+    whole = int.from_bytes(header[28:32], "big") * (65536 if page == 1 else page)
+    # the count of pages holds only where the number at 92 is that at 24 (file format, 1.3.8)
+    if header[24:28] == header[92:96] and size < whole:
+        return "file:cut", f"{size:,} of {whole:,} bytes"
+    return None
 
 
 class _File(sqlite3.Connection):
