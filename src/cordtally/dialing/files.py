@@ -73,4 +73,4 @@ def database(cord: Cord) -> str:
     if found is not None:
         code, told = found
         raise _refuse(cord, path, code, place=name, name=told)
-    return f"a file of {load_engine(cord.engine).title}"
+    return f"a database of {load_engine(cord.engine).title}"
