@@ -104,7 +104,7 @@ def postgresql(folder: Path, *, tls: bool = True, names: tuple[str, ...] = ("loc
 
 
 @contextmanager
-def mariadb(folder: Path, *, tls: bool = True, names: tuple[str, ...] = ("localhost",)):
+def mariadb(folder: Path, *, tls: bool = True, names: tuple[str, ...] = ("localhost",), more: tuple[str, ...] = ()):
     server, install = find_program("mariadbd"), find_program("mariadb-install-db")
     if server is None or install is None:
         yield None
@@ -126,7 +126,7 @@ def mariadb(folder: Path, *, tls: bool = True, names: tuple[str, ...] = ("localh
     settings = [f"--port={port}", "--bind-address=0.0.0.0", f"--socket={home}/m.sock", f"--init-file={home}/init.sql", "--skip-name-resolve"]
     settings += [f"--pid-file={home}/m.pid", "--skip-log-bin", *([f"--ssl-cert={home}/server.crt", f"--ssl-key={home}/server.key"] if tls else ["--skip-ssl"])]
     master = {"host": "127.0.0.1", "port": port, "user": "harbour_master", "password": ADMIN_PASSWORD}
-    with serve([server, "--no-defaults", *base, *settings], home, lambda: pymysql.connect(**master)):
+    with serve([server, "--no-defaults", *base, *settings, *more], home, lambda: pymysql.connect(**master)):
         yield Server("localhost", port, str(home), ca, other)
 
 

@@ -13,7 +13,7 @@ from time import monotonic
 from typing import Any
 
 from ..model import Cord, Host
-from ..servers import Deadline, NoAnswer, Reached, Refusal, refusal_of
+from ..servers import Deadline, NoAnswer, Reached, Refusal, Wire, refusal_of
 
 _GAI = {getattr(socket, f"EAI_{n}"): n for n in ("NONAME", "NODATA", "AGAIN", "FAIL") if hasattr(socket, f"EAI_{n}")}
 _GRACE = 0.3  # s that an address before the one that answered is still waited for, as drivers try them in order
@@ -29,6 +29,7 @@ class Address:
     family: int
     place: Any
     plug: socket.socket | None = None
+    wire: Wire | None = None
     failed: Refusal | None = None
 
     @property

@@ -1,10 +1,16 @@
-"""The rung of TLS: agreed on as the engine has it, with the files and versions of the cord, and looked at in full."""
+"""The rung of TLS: agreed on as the engine has it, with the files and versions of the cord, and looked at in full.
+
+Where less than full verification is asked for, full verification is tried first, and the rest only where it fails:
+a server that would stand it is asked once. Servers count what is begun and not ended, so every conversation is.
+"""
 
 from __future__ import annotations
 
 import re
 import socket
 import ssl
+import struct
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import cache
@@ -40,6 +46,8 @@ _NOT_TRIED = re.compile(r"(?i)ssl_?(?:cipher|crldir|certmode|max_protocol|sni)|t
 
 _SHARE = 0.75
 _LISTEN = 0.5  # s
+_STANDS = "it would stand full verification (verify-identity)"
+_PARTING = 0.3  # s that a server is given to hang up, too
 
 
 @dataclass(slots=True)
@@ -52,15 +60,29 @@ class Seen:
 
 
 def secure(line: Line, seen: Seen) -> list[str]:
-    """Agree on TLS as the cord asks for it, verify as far as it asks, and hear what the server says before a log-in."""
+    """Agree on TLS as the cord asks for it, verify as far as it asks, and hear what the server says before a log-in.
+
+    Behind it nothing is open any more: the driver begins anew, and none of these holds a place for it.
+    """
+    rung = Deadline(line.limit)
+    with line.open:
+        try:
+            told = _secured(line, seen, rung)
+        except (RungInClear, RungNotNeeded):
+            _part(line, rung)
+            raise
+        _part(line, rung)
+    return told
+
+
+def _secured(line: Line, seen: Seen, rung: Deadline) -> list[str]:
     address, level = line.reached[0], level_of(line.cord, line.server.DRIVER)
     local = address.host.is_socket
-    rung = Deadline(line.limit)
     assert address.plug is not None
     # who does not answer as it should is asked who it is, in what is left of the rung
     deadline = Deadline(line.limit * _SHARE)
     try:
-        wire = Wire(address.plug, deadline)
+        wire = address.wire = Wire(address.plug, deadline)
         if local or level is TlsLevel.OFF or not _offered(line, wire, level):
             offered = local or level is TlsLevel.OFF
             _hear(line, wire, seen, address)
@@ -70,7 +92,7 @@ def secure(line: Line, seen: Seen) -> list[str]:
             if local:
                 return [said]
             raise RungInClear(said, RungOutcome.NOT_NEEDED if offered else RungOutcome.HELD)
-        told = _handshake(line, wire, address.host, level, seen)
+        wire, told, more = _handshake(line, wire, address, level, seen)
         try:
             _hear(line, wire, seen, address)
         except HungUp:
@@ -85,7 +107,21 @@ def secure(line: Line, seen: Seen) -> list[str]:
     except HungUp as gone:
         raise named(line, address, gone, _left(rung)) from None
     told[0] = _of(line, address) + told[0]
-    return [*told, *_full(line, address, level, deadline)]
+    return [*told, *more]
+
+
+def _part(line: Line, rung: Deadline) -> None:
+    """Hang up on all that were reached, each as its protocol has it, and wait until they have done so, too."""
+    deadline = Deadline(min(_left(rung), _PARTING))
+
+    def end(address: Address) -> None:
+        assert address.plug is not None
+        wire = address.wire or Wire(address.plug, deadline)
+        wire.deadline = deadline
+        with suppress(Refusal, HungUp, NoAnswer, OSError, struct.error):
+            line.server.part(wire)
+
+    deadline.run_all([lambda one=one: end(one) for one in line.reached])  # type: ignore[misc]
 
 
 def _of(line: Line, address: Address) -> str:
@@ -222,9 +258,19 @@ def _need(line: Line, authority: str | None, tls: Tls) -> None:
             raise line.refuse("tls-file:missing", place=path)
 
 
-def _handshake(line: Line, wire: Wire, host: Host, level: TlsLevel, seen: Seen) -> list[str]:
+def _handshake(
+    line: Line, wire: Wire, address: Address, level: TlsLevel, seen: Seen
+) -> tuple[Wire, list[str], list[str]]:
+    """Agree on TLS; give the wire on which it was, what is told of it, and whether it would stand full verification."""
     context = context_for(line, level)
-    _agree(line, wire, host, context)
+    more: list[str] = []
+    if level is not TlsLevel.VERIFY_IDENTITY:
+        fault, spent = _fault(line, wire, address.host)
+        more = [f"full verification would fail: {fault}" if fault else _STANDS]
+        if spent:
+            wire = _anew(line, address, wire.deadline)
+    if wire.tls is None:
+        _agree(line, wire, address.host, context)
     assert wire.tls is not None
     chain = context.verify_mode is ssl.CERT_REQUIRED
     seen.verified = "host" if context.check_hostname else "chain" if chain else ""
@@ -233,13 +279,43 @@ def _handshake(line: Line, wire: Wire, host: Host, level: TlsLevel, seen: Seen) 
     told = [f"{wire.tls.version() or 'TLS'}, {how.get(seen.verified, 'nobody verified')}", cipher]
     told += describe(wire.tls.getpeercert(True))
     skipped = sorted({key.partition("/")[2] for key, _ in line.cord.native if _NOT_TRIED.search(key)})
-    return told + ([f"not tried here: {', '.join(skipped)}"] if skipped else [])
+    return wire, told + ([f"not tried here: {', '.join(skipped)}"] if skipped else []), more
+
+
+def _fault(line: Line, wire: Wire, host: Host) -> tuple[str, bool]:
+    """Agree on TLS with full verification; where that fails, say why, and whether the wire is spent."""
+    try:
+        context = context_for(line, TlsLevel.VERIFY_IDENTITY)
+    except Refusal as refusal:
+        return refusal.cause, False
+    try:
+        wire.begin_tls(context, _name(line, host))
+    except ssl.SSLCertVerificationError as error:
+        return line.refuse(f"x509:{error.verify_code}", place=host.address, name=error.verify_code).cause, True
+    except (ssl.SSLError, ValueError) as error:  # ValueError: a name that cannot stand in a certificate
+        raise _failed(line, error, host, wire) from None
+    return "", False
+
+
+def _anew(line: Line, address: Address, deadline: Deadline) -> Wire:
+    """Begin again, as far as TLS."""
+    if address.plug is not None:
+        address.plug.close()
+    address.plug = line.open.enter_context(socket.socket(address.family, socket.SOCK_STREAM))
+    wire = address.wire = Wire(address.plug, deadline)
+    wire.connect(address.place)
+    if not line.server.ask_for_tls(wire):
+        raise HungUp
+    return wire
+
+
+def _name(line: Line, host: Host) -> str:
+    return str(dict(line.cord.options).get("tls_server_name") or host.name)
 
 
 def _agree(line: Line, wire: Wire, host: Host, context: ssl.SSLContext) -> None:
-    name = str(dict(line.cord.options).get("tls_server_name") or host.name)
     try:
-        wire.begin_tls(context, name)
+        wire.begin_tls(context, _name(line, host))
     except (ssl.SSLError, ValueError) as error:  # ValueError: a name that cannot stand in a certificate
         raise _failed(line, error, host, wire) from None
 
@@ -265,45 +341,13 @@ def _certificate(line: Line, host: Host) -> bytes | None:
     """The certificate of a server that was refused: it can be read where nobody is verified."""
     address = next(one for one in line.reached if one.host is host)
     try:
-        with _unverified(line, address, Deadline(min(line.limit, 1.0))) as wire:
-            return wire.tls.getpeercert(True) if wire.tls is not None else None
+        wire = _anew(line, address, Deadline(min(line.limit, 1.0)))
+        context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+        context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+        wire.begin_tls(context, _name(line, host))
     except (Refusal, HungUp, NoAnswer, OSError):
         return None
-
-
-def _unverified(line: Line, address: Address, deadline: Deadline) -> Wire:
-    context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
-    context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
-    return _with(line, address, context, deadline)
-
-
-def _with(line: Line, address: Address, context: ssl.SSLContext, deadline: Deadline) -> Wire:
-    wire = Wire(socket.socket(address.family, socket.SOCK_STREAM), deadline)
-    try:
-        wire.connect(address.place)
-        if line.server.ask_for_tls(wire):
-            wire.begin_tls(context, address.host.name)
-    except BaseException:
-        wire.plug.close()
-        raise
-    return wire
-
-
-def _full(line: Line, address: Address, level: TlsLevel, deadline: Deadline) -> list[str]:
-    """Whether the server would stand full verification, where less is asked for."""
-    if level is TlsLevel.VERIFY_IDENTITY:
-        return []
-    try:
-        context = context_for(line, TlsLevel.VERIFY_IDENTITY)
-        with _with(line, address, context, deadline):
-            return ["it would stand full verification (verify-identity)"]
-    except ssl.SSLCertVerificationError as error:
-        cause = line.refuse(f"x509:{error.verify_code}", place=address.host.address, name=error.verify_code).cause
-        return [f"full verification would fail: {cause}"]
-    except Refusal as refusal:
-        return [f"full verification would fail: {refusal.cause}"]
-    except (ssl.SSLError, ValueError, HungUp, NoAnswer, OSError):
-        return []
+    return wire.tls.getpeercert(True) if wire.tls is not None else None
 
 
 def describe(certificate: bytes | None) -> list[str]:

@@ -19,6 +19,7 @@ _ANSWER = "SELECT version(), currentUser(), currentDatabase(), toUnixTimestamp(n
 socket_name = plain.socket_name
 ask_for_tls = plain.ask_for_tls
 greet = plain.greet
+part = plain.part
 inquire = plain.inquire
 used_method = plain.used_method
 

@@ -30,6 +30,7 @@ _WORDS = (
 socket_name = plain.socket_name
 ask_for_tls = plain.ask_for_tls
 greet = plain.greet
+part = plain.part
 inquire = plain.inquire
 used_method = plain.used_method
 

@@ -30,6 +30,7 @@ _ADMINISTRATIVE = {"root", "dbOwner", "dbAdminAnyDatabase", "userAdminAnyDatabas
 
 socket_name = plain.socket_name
 ask_for_tls = plain.ask_for_tls
+part = plain.part
 inquire = plain.inquire
 used_method = plain.used_method
 

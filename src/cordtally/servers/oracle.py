@@ -35,6 +35,7 @@ SELECT sys_context('USERENV', 'SESSION_USER'), sys_context('USERENV', 'CON_NAME'
 
 socket_name = plain.socket_name
 ask_for_tls = plain.ask_for_tls
+part = plain.part
 inquire = plain.inquire
 used_method = plain.used_method
 

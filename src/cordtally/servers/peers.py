@@ -16,9 +16,9 @@ _SIGNS = (
     ("tls", re.compile(rb"\x15\x03[\x00-\x04]\x00\x02[\x01\x02]", re.DOTALL), "TLS"),
     # a packet of number 0 with protocol version 10, or with an error in place of the greeting
     ("mysql", re.compile(rb"..\x00\x00(?:\x0a[\d.]+|\xff..)", re.DOTALL), "MySQL or MariaDB"),
-    ("redis", re.compile(rb"[-+](?:ERR|NOAUTH|PONG|DENIED|OK|WRONGPASS|LOADING|BUSY|MASTERDOWN)\b"), "Redis"),
-    # ErrorResponse: its length, then the field of severity
-    ("postgresql", re.compile(rb"E\x00\x00..S[A-Z]+\x00", re.DOTALL), "PostgreSQL"),
+    ("redis", re.compile(rb"(?:\+(?:OK|PONG)|-[A-Z]+)[ \r]"), "Redis"),
+    # ErrorResponse: its length, then the field of severity, in the server's language
+    ("postgresql", re.compile(rb"E\x00\x00..S[^\x00]+\x00", re.DOTALL), "PostgreSQL"),
     # the head of a message or a reply: length, two numbers, what it is
     ("mongodb", re.compile(rb"..\x00\x00.{8}(?:\xdd\x07|\x01\x00)\x00\x00", re.DOTALL), "MongoDB"),
     # a TNS packet of a refusal or a resend

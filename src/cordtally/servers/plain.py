@@ -56,6 +56,11 @@ def greet(wire: Wire, cord: Cord) -> str:
     return ""
 
 
+def part(wire: Wire) -> None:
+    """Hang up: nobody counts that."""
+    wire.end()
+
+
 def inquire(wire: Wire, cord: Cord) -> Refusal | None:
     """Ask nothing more: the driver hands on the server's code."""
     return None

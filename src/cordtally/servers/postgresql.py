@@ -11,8 +11,7 @@ from typing import TYPE_CHECKING, Any
 from ..catalog.causes import cause_by_words
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord, Host
-from . import postgresql_wire
-from .plain import arguments_of
+from . import plain, postgresql_wire
 from .refusals import Refusal, holes_of, no_answer, refusal_of
 from .server import Activity, Answer, Capacity, count_holders, missing
 
@@ -99,6 +98,7 @@ def socket_name(host: Host) -> str:
 
 
 ask_for_tls = postgresql_wire.ask_for_tls
+part = plain.part
 inquire = postgresql_wire.inquire
 
 
@@ -123,7 +123,7 @@ def _module() -> Any:  # noqa: ANN401
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Connect through the driver; its own timeout counts only where it is the shorter one."""
     psycopg = _module()
-    arguments = arguments_of(cord, DRIVER)
+    arguments = plain.arguments_of(cord, DRIVER)
     arguments.setdefault("application_name", "cordtally")
     # so that what is left behind ends soon; libpq takes less than 2 s for 2 s, and 0 for no limit
     most, own = max(2, math.ceil(deadline.seconds)), arguments.get("connect_timeout")

@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING, Any
 from ..deadline import Deadline, NoAnswer
 from ..errors import FieldError, quoted
 from ..model import Cord, Host
+from . import plain
 from .peers import stranger, who_is
-from .plain import arguments_of
 from .refusals import Refusal, holes_of, no_answer, refusal_of
 from .server import Activity, Answer, Capacity, count_holders, missing
 
@@ -76,13 +76,16 @@ def greet(wire: Wire, cord: Cord) -> str:
         return "no password asked for"
     if word == "NOAUTH":
         return ""
-    raise refusal_of(_code_in(word, rest), engine="redis")
+    raise refusal_of(_code_in(word, rest), engine="redis", code=None if word == "ERR" else word)
 
 
 def _code_in(word: str, rest: str) -> str:
     if word != "ERR":
         return f"redis:{word}"
     return next((code for said, code in _ERRORS.items() if said.lower() in rest.lower()), "*")
+
+
+part = plain.part
 
 
 def inquire(wire: Wire, cord: Cord) -> Refusal | None:
@@ -105,7 +108,7 @@ def _module() -> Any:  # noqa: ANN401
 
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Open a session of one connection."""
-    arguments = arguments_of(cord, DRIVER)
+    arguments = plain.arguments_of(cord, DRIVER)
     for name in ("socket_timeout", "socket_connect_timeout"):  # so that what is left behind ends soon
         own = arguments.get(name)
         arguments[name] = min(own, deadline.seconds) if isinstance(own, int | float) and own > 0 else deadline.seconds

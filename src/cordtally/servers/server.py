@@ -119,6 +119,10 @@ class Reached(Protocol):
         """Say as much as needs no password, and name the log-in that the server asks for, empty where it does not."""
         ...
 
+    def part(self, wire: Wire) -> None:
+        """End what was begun on a wire, in a way that the server does not count as a failure of this machine's."""
+        ...
+
     def inquire(self, wire: Wire, cord: Cord) -> Refusal | None:
         """Log in on a wire of one's own, where that tells more of a refusal than the driver does; or None."""
         ...

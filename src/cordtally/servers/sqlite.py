@@ -76,6 +76,10 @@ def greet(wire: Wire, cord: Cord) -> str:
     return ""
 
 
+def part(wire: Wire) -> None:
+    """A file is not reached through a network."""
+
+
 def inquire(wire: Wire, cord: Cord) -> Refusal | None:
     """A file is not reached through a network."""
     return None

@@ -33,6 +33,7 @@ SELECT CAST(SERVERPROPERTY('ProductVersion') AS nvarchar(64)), SUSER_SNAME(), DB
 
 socket_name = plain.socket_name
 greet = plain.greet
+part = plain.part
 inquire = plain.inquire
 used_method = plain.used_method
 

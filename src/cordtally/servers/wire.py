@@ -116,6 +116,22 @@ class Wire:
                 raise HungUp(said=got) from None
         return got
 
+    def end(self) -> None:
+        """Hang up, and wait until the peer has done so, too: by then it has given back what it held for this one.
+
+        Raises
+        ------
+        NoAnswer
+            When it does not in time, or has too much to say.
+        """
+        try:
+            self.plug.shutdown(socket.SHUT_WR)
+            for _ in range(LARGEST // _PIECE):
+                self._receive(_PIECE)
+        except (HungUp, OSError):
+            return
+        raise NoAnswer
+
     def begin_tls(self, context: ssl.SSLContext, name: str) -> None:
         """Agree on TLS; behind the handshake the bytes go as they are, whatever carried it.
 
