@@ -89,9 +89,13 @@ def test_postgresql_through_its_states(postgresql, place):
                 assert becomes(keeper, ("log in", "reserved-connections", "53300")) == ("log in", "reserved-connections", "53300")
                 full = ct.dial(master)
                 assert (full.answer.opened, full.answer.limit, full.answer.reserve, full.answer.reads_only) == (3, 3, 1, True)
-                assert any("3 of 3 connections are open" in note for note in full.notes)
+                held = "held by (user/application): harbour_master 1, state_keeper 1"
+                assert f"3 of 3 connections are open, {held}" in full.notes
+                assert ct.dial(keeper, administrator=master).notes == (held,)
                 with session(master):
-                    assert told(ct.dial(keeper)) == ("log in", "too-many-connections", "53300")
+                    told_of = ct.dial(keeper, administrator=master)
+                    assert told(told_of) == ("log in", "too-many-connections", "53300")
+                    assert "not let in either" in told_of.notes[0]
     with server() as tell:
         assert becomes(keeper, None) is None
         with session(master) as held, session(keeper) as other:

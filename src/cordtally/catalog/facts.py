@@ -394,7 +394,7 @@ class Cause(Record):
     ``title`` is one sentence, with holes for what was dialled; ``means`` what the codes say and no more, ``reasons``
     what is likely, the likeliest first, ``do`` the first thing to do, and ``on`` what to do on an engine; ``codes``
     and ``words`` lead here; ``alike`` says what cannot be told apart from outside, and how to find out; of
-    ``credentials`` are causes that lie with user and password.
+    ``credentials`` are causes that lie with user and password, ``full`` those where all connections are taken.
     """
 
     id: str
@@ -408,3 +408,4 @@ class Cause(Record):
     on: Mapping[str, str] = _NONE
     alike: str | None = None
     credentials: bool = False
+    full: bool = False

@@ -12,7 +12,7 @@ import click
 
 from ..dialing import DEFAULT_LIMIT, DialResult, dial, dial_all
 from ..errors import CordTallyError, FieldError
-from ..model import Duration
+from ..model import Cord, Duration
 from . import completing
 from .connections import CONNECTION_HELP, Connection, connections_in, from_env_option, take_connection
 from .dial_told import RungPrinter, print_end
@@ -32,6 +32,7 @@ class _Way(NamedTuple):
     through: str | None
     screen: Screen
     quiet: bool  # another format is written at the end
+    by: Cord | None = None
 
 
 @click.command("dial", epilog=CONNECTION_HELP)
@@ -48,6 +49,12 @@ class _Way(NamedTuple):
 @click.option("--every", default="1s", show_default=True, metavar="TIME", help="With --repeat: from one to the next.")
 @click.option("--plot", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help="With --repeat: draw it.")
 @click.option("--create", is_flag=True, help="Where the database is missing: make it, after asking, and dial again.")
+@click.option(
+    "--by",
+    metavar="CORD",
+    shell_complete=completing.connections,
+    help="An administrator's cord: tells who holds the connections of a full server, and makes what --create makes.",
+)
 @click.option("--yes", is_flag=True, help="With --create: do not ask.")
 @json_option
 @click.option("--junit", "as_junit", is_flag=True, help="Print JUnit's XML, which build servers show.")
@@ -68,6 +75,7 @@ def command(
     every: str,
     plot: Path | None,
     create: bool,
+    by: str | None,
     yes: bool,
     as_json: bool,
     as_junit: bool,
@@ -81,7 +89,8 @@ def command(
     if list_causes or explain is not None:
         return _explain(explain, as_json)
     _refuse_together(all_cords, every_environment, environment, patience, count, plot, as_json, as_junit)
-    way = _Way(driver, Duration.parse(limit).seconds, through, Screen(), as_json or as_junit)
+    administrator = None if by is None else take_connection(by, environment=environment, tally_file=tally_file).cord
+    way = _Way(driver, Duration.parse(limit).seconds, through, Screen(), as_json or as_junit, administrator)
     if all_cords:
         named = _of_tally(tally_file, environment, every_environment=every_environment)
     elif not what and from_env is None:
@@ -176,7 +185,15 @@ def _of_tally(tally_file: Path | None, environment: str | None, *, every_environ
 def _attempt(one: Connection, way: _Way, printer: RungPrinter | None = None) -> DialResult:
     how = surroundings(one.folder)
     progress = None if printer is None else printer.rung
-    return dial(one.given, driver=way.driver, limit=way.limit, surroundings=how, through=way.through, progress=progress)
+    return dial(
+        one.given,
+        driver=way.driver,
+        limit=way.limit,
+        surroundings=how,
+        through=way.through,
+        administrator=way.by,
+        progress=progress,
+    )
 
 
 def _one_by_one(named: list[Connection], way: _Way) -> list[DialResult]:
@@ -238,9 +255,10 @@ def _created(one: Connection, way: _Way, result: DialResult, *, yes: bool) -> Di
     from ..granting import create_database, creation_of
 
     statement = creation_of(one.cord)
-    if not yes and not click.confirm(f"{clean(statement)} on {clean(result.target)}?", err=True):
+    whom = "" if way.by is None else f" as {clean(way.by.user_name or 'the administrator')}"
+    if not yes and not click.confirm(f"{clean(statement)} on {clean(result.target)}{whom}?", err=True):
         return result
-    create_database(one.cord, surroundings=surroundings(one.folder))
+    create_database(one.cord, administrator=way.by, surroundings=surroundings(one.folder))
     return _one_by_one([one], way)[0]
 
 

@@ -41,13 +41,13 @@ def print_end(screen: Screen, result: DialResult) -> None:
     """Print how a dial ended: one sentence, and what there is to do or to know."""
     if result.diagnosis is None:
         screen.say(clean(result.sentence), "bold green")
-        for one in result.notes:
-            screen.say(f"! {clean(one)}", "yellow", hang=2)
     else:
         code = f" (the server's code: {clean(result.diagnosis.code)})" if result.diagnosis.code else ""
         screen.say(f"broke at {result.broke_at}: {clean(result.diagnosis.cause)}{code}", "bold red")
         screen.say(f"what to do: {clean(result.diagnosis.hint)}", hang=12)
         screen.say(f"more: cordtally dial --explain {result.diagnosis.id}", "dim")
+    for one in result.notes:
+        screen.say(f"! {clean(one)}", "yellow", hang=2)
 
 
 def in_one_line(result: DialResult) -> str:

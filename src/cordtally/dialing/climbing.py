@@ -9,6 +9,7 @@ from time import perf_counter
 from typing import NamedTuple
 
 from ..catalog import load_engine
+from ..catalog.causes import load_cause
 from ..deadline import NoAnswer
 from ..errors import FieldError, LocatorError, LookUpError, MissingExtra, quoted, shielded
 from ..exchange import read
@@ -31,6 +32,7 @@ from ..servers import (
     refusal_of,
 )
 from . import files, network, tls
+from .holding import ask_holders, holders_at, is_nearly_full
 from .levels import level_of
 from .noting import notes_on, told_of
 from .rungs import RUNGS, Diagnosis, DialResult, RoundTrips, Rung, RungInClear, RungNotNeeded, RungOutcome
@@ -52,6 +54,7 @@ def dial(
     limit: float | str | Duration = DEFAULT_LIMIT,
     surroundings: Surroundings | None = None,
     through: str | None = None,
+    administrator: Cord | None = None,
     progress: Callable[[Rung], None] | None = None,
 ) -> DialResult:
     """Try a connection, stage by stage, and say where it breaks and why.
@@ -70,6 +73,8 @@ def dial(
         How a locator's secret is fetched.
     through : str, optional
         ``odbc`` logs in through an ODBC driver that is installed here, for any engine that has one.
+    administrator : Cord, optional
+        Who is asked, where no place is left on the server, who holds its connections: it keeps one for administrators.
     progress : callable, optional
         Called with each rung as it ends.
 
@@ -87,6 +92,7 @@ def dial(
     climb = _Climb(cord, _talker(cord.engine, through), seconds, surroundings)
     rungs: list[Rung] = []
     diagnosis: Diagnosis | None = None
+    notes: tuple[str, ...] = ()
     try:
         for step in climb.steps:
             if diagnosis is not None:
@@ -97,6 +103,10 @@ def dial(
             note("dialing", "%s: %s %s %s", climb.target, rung.name, rung.outcome.value, rung.detail)
             if progress is not None:
                 progress(rung)
+        if diagnosis is None:
+            notes = notes_on(climb.answered, climb.trips, climb.held_by)
+        elif administrator is not None and load_cause(diagnosis.id).full:
+            notes = (ask_holders(administrator, seconds, surroundings),)
     finally:
         climb.end()
     return DialResult(
@@ -108,7 +118,7 @@ def dial(
         answer=climb.answered,
         verified=climb.seen.verified,
         round_trips=climb.trips,
-        notes=notes_on(climb.answered, climb.trips) if diagnosis is None else (),
+        notes=notes,
     )
 
 
@@ -162,6 +172,7 @@ class _Climb:
         self.broke: Refusal | None = None
         self.answered: Answer | None = None
         self.trips: RoundTrips | None = None
+        self.held_by = ""
         embedded = load_engine(cord.engine).embedded
         self.steps = self._file_steps() if embedded else self._server_steps()
         self.target = str(cord.database or ":memory:") if embedded else place_of(replace(cord, hosts=self.line.hosts))
@@ -271,7 +282,8 @@ class _Climb:
         method = "" if self.session is None else server.used_method(self.session)
         method = method or self.seen.method
         method = f" ({method})" if method else ""
-        return f"as {self.cord.user or 'the operating system user'} {how}{method}, through {server.DRIVER}"
+        user = self.cord.user or load_engine(self.cord.engine).default_user or "nobody by name"
+        return f"as {user} {how}{method}, through {server.DRIVER}"
 
     def _more_of(self, refusal: Refusal, deadline: Deadline) -> Refusal:
         """Give what tells most of a refusal: what the server said before the log-in, or says when it is asked again."""
@@ -297,6 +309,8 @@ class _Climb:
         deadline = Deadline(self.limit)
         self.answered = self.server.answer(self.session, deadline)
         self.trips = self._timed(deadline)
+        if is_nearly_full(self.answered.opened, self.answered.limit):
+            self.held_by = holders_at(self.cord.engine, self.session, deadline)
         return [*told_of(self.answered, self.trips), *self._roles(deadline)]
 
     def _roles(self, deadline: Deadline) -> list[str]:

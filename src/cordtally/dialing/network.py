@@ -9,6 +9,7 @@ import socket
 import stat
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field
+from ipaddress import ip_address
 from time import monotonic
 from typing import Any
 
@@ -62,14 +63,14 @@ def resolve(line: Line) -> list[str]:
     deadline = Deadline(line.limit)
     found: list[str] = []
     failed: list[tuple[Host, Refusal]] = []
-    named = [host for host in line.hosts if not host.is_socket]
+    named = [host for host in line.hosts if not host.is_socket and not _is_address(host.name)]
     rows = dict(zip(named, deadline.run_all([lambda h=h: _look_up(h) for h in named]), strict=True))  # type: ignore[misc]
     for host in line.hosts:
         if host.is_socket:
             line.addresses.append(Address(host, socket.AF_UNIX, line.server.socket_name(host)))
             found.append(f"{host.address} is a socket")
             continue
-        outcome = rows[host]
+        outcome = rows[host] if host in rows else _look_up(host)
         if isinstance(outcome, BaseException):
             failed.append((host, line.refuse(_code_of(outcome), place=host.address)))
             continue
@@ -78,6 +79,15 @@ def resolve(line: Line) -> list[str]:
     if not line.addresses:
         raise failed[0][1]
     return list(dict.fromkeys([*found, *(refusal.cause for _, refusal in failed)]))
+
+
+def _is_address(name: str) -> bool:
+    """Whether it is an address already, for which nobody is asked."""
+    try:
+        ip_address(name)
+    except ValueError:
+        return False
+    return True
 
 
 def _look_up(host: Host) -> list[tuple[int, Any]]:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from ..servers import Answer
+from .holding import is_nearly_full
 from .rungs import RoundTrips
 
 _SLOW = 0.5  # s of a round trip from which on it is worth a note
 _CLOCK = 2.0  # s by which clocks may differ before it is worth a note: tokens and certificates stand minutes
-_NEARLY_FULL = 0.9
 _MINUTE = 60.0
 
 
@@ -37,7 +37,7 @@ def _shown(seconds: float) -> str:
     return f"{seconds:g} s" if seconds < 2 * _MINUTE else f"{seconds / _MINUTE:g} min"
 
 
-def notes_on(answer: Answer | None, trips: RoundTrips | None) -> tuple[str, ...]:
+def notes_on(answer: Answer | None, trips: RoundTrips | None, held_by: str = "") -> tuple[str, ...]:
     """Give what is good to know of a server that answered."""
     if answer is None:
         return ()
@@ -47,8 +47,9 @@ def notes_on(answer: Answer | None, trips: RoundTrips | None) -> tuple[str, ...]
     if answer.clock is not None and abs(answer.clock) > _CLOCK:
         way = "ahead of" if answer.clock > 0 else "behind"
         made.append(f"the server's clock is {abs(answer.clock):.1f} s {way} this machine's")
-    if answer.limit and answer.opened is not None and answer.opened >= _NEARLY_FULL * answer.limit:
-        made.append(f"{answer.opened:,} of {answer.limit:,} connections are open: cordtally pool watch shows whose")
+    if is_nearly_full(answer.opened, answer.limit):
+        whose = f", held by (user/application): {held_by}" if held_by else ": cordtally pool watch shows whose"
+        made.append(f"{answer.opened:,} of {answer.limit:,} connections are open{whose}")
     if trips is not None and trips.median > _SLOW:
         made.append(f"a round trip takes {trips.median:.2g} s: see cordtally dial --explain answers-slowly")
     return tuple(made)

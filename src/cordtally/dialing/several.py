@@ -89,6 +89,8 @@ async def dial_async(
     driver: str | None = None,
     limit: float | str | Duration = DEFAULT_LIMIT,
     surroundings: Surroundings | None = None,
+    through: str | None = None,
+    administrator: Cord | None = None,
     progress: Callable[[Rung], None] | None = None,
 ) -> DialResult:
     """Dial as `dial` does, without holding up the event loop.
@@ -123,7 +125,15 @@ async def dial_async(
     def work() -> None:
         result, failed = None, None
         try:
-            result = dial(what, driver=driver, limit=limit, surroundings=surroundings, progress=stop_or_tell)
+            result = dial(
+                what,
+                driver=driver,
+                limit=limit,
+                surroundings=surroundings,
+                through=through,
+                administrator=administrator,
+                progress=stop_or_tell,
+            )
         except BaseException as error:
             failed = error
         if not loop.is_closed():

@@ -28,8 +28,10 @@ def creation_of(cord: Cord) -> str:
     return f"CREATE DATABASE {ENGINES[cord.engine].quoted(clear(cord.database))}"
 
 
-def create_database(cord: Cord, *, limit: float = 30.0, surroundings: Surroundings | None = None) -> None:
-    """Make a cord's database as its own user.
+def create_database(
+    cord: Cord, *, administrator: Cord | None = None, limit: float = 30.0, surroundings: Surroundings | None = None
+) -> None:
+    """Make a cord's database as its own user, or as an administrator.
 
     Raises
     ------
@@ -39,6 +41,6 @@ def create_database(cord: Cord, *, limit: float = 30.0, surroundings: Surroundin
         When the server refuses.
     """
     statement, deadline = creation_of(cord), Deadline(limit)
-    at = cord.copy_with(database=_CONNECTED_TO[cord.engine])
+    at = (administrator or cord).copy_with(database=_CONNECTED_TO[cord.engine])
     with session_at(at, deadline, surroundings) as (server, session):
         deadline.run(lambda: server.run(session, statement))
