@@ -17,7 +17,7 @@ def is_nearly_full(opened: int | None, limit: int | None) -> bool:
 
 
 def holders_at(engine: str, session: Session, deadline: Deadline) -> str:
-    """Name those who hold most of a server's connections; nothing where it does not tell."""
+    """Name those who hold most of a server's connections; nothing where it does not tell, or there is nobody else."""
     if engine not in ENGINES:
         return ""
     try:
@@ -42,8 +42,4 @@ def ask_holders(administrator: Cord, limit: float, surroundings: Surroundings | 
         held = holders_at(administrator.engine, session, deadline)
     finally:
         server_for(administrator.engine).close(session)
-    return (
-        f"held by (user/application): {held}"
-        if held
-        else "the administrator was let in, and may not see who holds them"
-    )
+    return f"held by (user/application): {held}" if held else "the administrator sees nobody else who is connected"
