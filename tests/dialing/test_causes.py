@@ -196,13 +196,13 @@ def postgres_users(postgresql):
         for statement in (
             "CREATE ROLE dial_keeper LOGIN PASSWORD 'not-a-real-pw'", "CREATE ROLE dial_shut NOLOGIN PASSWORD 'not-a-real-pw'",
             "CREATE ROLE dial_over LOGIN PASSWORD 'not-a-real-pw' VALID UNTIL '2020-01-01'",
-            "CREATE ROLE dial_full LOGIN CONNECTION LIMIT 0 PASSWORD 'not-a-real-pw'",
+            "CREATE ROLE dial_secure LOGIN PASSWORD 'not-a-real-pw'", "CREATE ROLE dial_full LOGIN CONNECTION LIMIT 0 PASSWORD 'not-a-real-pw'",
             "CREATE DATABASE dial_narrow CONNECTION LIMIT 0", "CREATE DATABASE dial_private",
             "REVOKE CONNECT ON DATABASE dial_private FROM PUBLIC",
         ):
             master.execute(statement)
         rules = Path(postgresql.socket_folder) / "data/pg_hba.conf"
-        rules.write_text("host all dial_banned all reject\n" + rules.read_text())
+        rules.write_text("host all dial_banned all reject\nhostssl all dial_secure all scram-sha-256\nhost all dial_secure all reject\n" + rules.read_text())
         master.execute("SELECT pg_reload_conf()")
         yield postgresql
 
@@ -220,6 +220,8 @@ POSTGRES = [
     ({"database": "nowhere"}, ("database", "no-such-database", "3D000")),
     ({"database": "template0"}, ("database", "database-shut", "55000")),
     ({"user": "dial_banned"}, ("log in", "no-entry-for-this", "28000")),
+    ({"user": "dial_banned", "tls": Tls(TlsLevel.OFF)}, ("log in", "no-entry-for-this", "28000")),
+    ({"user": "dial_secure", "tls": Tls(TlsLevel.OFF)}, ("log in", "only-with-tls", "28000")),
     ({"native": (("libpq/options", "-c nosuch.setting=1 -c work_mem=1"),)}, ("log in", "bad-setting", "22023")),
 ]
 

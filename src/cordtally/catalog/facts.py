@@ -394,7 +394,8 @@ class Cause(Record):
     ``title`` is one sentence, with holes for what was dialled; ``means`` what the codes say and no more, ``reasons``
     what is likely, the likeliest first, ``do`` the first thing to do, and ``on`` what to do on an engine; ``codes``
     and ``words`` lead here; ``alike`` says what cannot be told apart from outside, and how to find out; of
-    ``credentials`` are causes that lie with user and password, ``full`` those where all connections are taken.
+    ``credentials`` are causes that lie with user and password, ``full`` those where all connections are taken, and
+    where ``tls_may_help`` it is looked whether TLS would.
     """
 
     id: str
@@ -409,3 +410,4 @@ class Cause(Record):
     alike: str | None = None
     credentials: bool = False
     full: bool = False
+    tls_may_help: bool = False

@@ -34,7 +34,7 @@ from ..servers import (
 from . import files, network, tls
 from .holding import ask_holders, holders_at, is_nearly_full
 from .levels import level_of
-from .noting import notes_on, told_of
+from .noting import notes_on, told_of, untold
 from .rungs import RUNGS, Diagnosis, DialResult, RoundTrips, Rung, RungInClear, RungNotNeeded, RungOutcome
 
 DEFAULT_LIMIT = 5.0
@@ -103,10 +103,12 @@ def dial(
             note("dialing", "%s: %s %s %s", climb.target, rung.name, rung.outcome.value, rung.detail)
             if progress is not None:
                 progress(rung)
+        if climb.tried:
+            notes = untold(climb.cord, climb.driver)
         if diagnosis is None:
-            notes = notes_on(climb.answered, climb.trips, climb.held_by)
+            notes += notes_on(climb.answered, climb.trips, climb.held_by)
         elif administrator is not None and load_cause(diagnosis.id).full:
-            notes = (ask_holders(administrator, seconds, surroundings),)
+            notes += (ask_holders(administrator, seconds, surroundings),)
     finally:
         climb.end()
     return DialResult(
@@ -173,6 +175,7 @@ class _Climb:
         self.answered: Answer | None = None
         self.trips: RoundTrips | None = None
         self.held_by = ""
+        self.tried = False
         embedded = load_engine(cord.engine).embedded
         self.steps = self._file_steps() if embedded else self._server_steps()
         self.target = str(cord.database or ":memory:") if embedded else place_of(replace(cord, hosts=self.line.hosts))
@@ -270,10 +273,11 @@ class _Climb:
         several = len(self.cord.hosts) > 1 and len(alive) < len(self.cord.hosts)
         chosen = replace(self.cord, hosts=alive) if several else self.cord
         deadline = Deadline(self.limit)
+        self.tried = True
         try:
             self.session = server.log_in(chosen, deadline)
         except Refusal as refusal:
-            told = self._more_of(refusal, deadline)
+            told = self._with_tls(self._more_of(refusal, deadline), deadline)
             # servers say during log-in that there is no such database; it belongs to the next rung
             if not told.database:
                 raise told from None
@@ -297,6 +301,25 @@ class _Climb:
                 return self.line.server.inquire(wire, self.cord) or refusal
         except (Refusal, HungUp, NoAnswer, OSError, MissingExtra):
             return refusal
+
+    def _with_tls(self, refusal: Refusal, deadline: Deadline) -> Refusal:
+        """See whether who is refused in plain text would be asked for a password in TLS; it is not given.
+
+        The other way round nothing is tried: who wants TLS has not allowed that even a name goes in the clear.
+        """
+        if refusal.known is None or not (refusal.known.tls_may_help and self.line.reached):
+            return refusal
+        address = self.line.reached[0]
+        if address.host.is_socket or level_of(self.cord, self.line.server.DRIVER) is not TlsLevel.OFF:
+            return refusal
+        try:
+            with tls.open_wire(self.line, address, deadline, TlsLevel.ENCRYPTED) as wire:
+                if wire.tls is None:
+                    return refusal
+                self.line.server.greet(wire, self.cord)
+        except (Refusal, HungUp, NoAnswer, OSError):
+            return refusal
+        return self.line.refuse("own:only-with-tls", code=refusal.code)
 
     def database(self) -> str:
         """Say which database it is, or why there is none."""

@@ -53,9 +53,9 @@ class Line:
     reached: list[Address] = field(default_factory=list)
     open: ExitStack = field(default_factory=ExitStack)
 
-    def refuse(self, *codes: str, **holes: Any) -> Refusal:  # noqa: ANN401
+    def refuse(self, *codes: str, code: str | None = None, **holes: Any) -> Refusal:  # noqa: ANN401
         """Make a refusal of this line's."""
-        return refusal_of(*codes, engine=self.cord.engine, limit=f"{self.limit:g} s", **holes)
+        return refusal_of(*codes, engine=self.cord.engine, code=code, limit=f"{self.limit:g} s", **holes)
 
 
 def resolve(line: Line) -> list[str]:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from ..errors import CordTallyError
+from ..exchange import write
+from ..model import Cord
 from ..servers import Answer
 from .holding import is_nearly_full
 from .rungs import RoundTrips
@@ -35,6 +38,23 @@ def told_of(answer: Answer, trips: RoundTrips) -> list[str]:
 
 def _shown(seconds: float) -> str:
     return f"{seconds:g} s" if seconds < 2 * _MINUTE else f"{seconds / _MINUTE:g} min"
+
+
+def untold(cord: Cord, driver: str) -> tuple[str, ...]:
+    """Say what of a cord the driver was not given, for want of a word: a dial proves nothing of that.
+
+    What sizes pools is left out: a dial has none.
+    """
+    try:
+        ledger = write(cord, f"{driver}/arguments").ledger
+    except CordTallyError:  # through ODBC, and for files, other notations are written
+        return ()
+    lost = [line.part for line in ledger if line.target is None and line.outcome.is_loss]
+    named = [part.partition(".")[2].rpartition("/")[2] or part for part in lost]
+    named = [name for name in named if not name.startswith("pool_")]
+    if not named:
+        return ()
+    return (f"not tried, since {driver} has no word for it: {', '.join(dict.fromkeys(named))}",)
 
 
 def notes_on(answer: Answer | None, trips: RoundTrips | None, held_by: str = "") -> tuple[str, ...]:

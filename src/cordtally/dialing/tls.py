@@ -155,12 +155,12 @@ def _left(deadline: Deadline) -> float:
         return 0.001
 
 
-def open_wire(line: Line, address: Address, deadline: Deadline) -> Wire:
-    """Open another connection to an address, secured in the same way; the caller closes it."""
+def open_wire(line: Line, address: Address, deadline: Deadline, level: TlsLevel | None = None) -> Wire:
+    """Open another connection to an address, secured in the same way, or as it is said; the caller closes it."""
     wire = Wire(socket.socket(address.family, socket.SOCK_STREAM), deadline)
     try:
         wire.connect(address.place)
-        level = level_of(line.cord, line.server.DRIVER)
+        level = level or level_of(line.cord, line.server.DRIVER)
         if not (address.host.is_socket or level is TlsLevel.OFF) and line.server.ask_for_tls(wire):
             _agree(line, wire, address.host, context_for(line, level))
     except BaseException:
