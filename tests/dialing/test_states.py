@@ -30,12 +30,16 @@ def told(result):
     return None if result.diagnosis is None else (result.broke_at, result.diagnosis.id, result.diagnosis.code)
 
 
-def becomes(cord, wanted, wait=WAIT):
-    """Dial until it ends as it should: a server takes its time to come into a state."""
+def until(wanted, attempt, wait=WAIT):
+    """Try until it is as it should be: a server takes its time to come into a state, and to free a place."""
     ends = time.monotonic() + wait
-    while (found := told(ct.dial(cord, limit=5))) != wanted and time.monotonic() < ends:
+    while (found := attempt()) != wanted and time.monotonic() < ends:
         time.sleep(0.05)
     return found
+
+
+def becomes(cord, wanted, wait=WAIT):
+    return until(wanted, lambda: told(ct.dial(cord, limit=5)), wait)
 
 
 @contextmanager
@@ -91,11 +95,12 @@ def test_postgresql_through_its_states(postgresql, place):
             one.execute(f"CREATE ROLE state_keeper LOGIN PASSWORD '{PASSWORD}'")
             with session(keeper):
                 assert becomes(keeper, ("log in", "reserved-connections", "53300")) == ("log in", "reserved-connections", "53300")
-                full = ct.dial(master)
-                assert (full.answer.opened, full.answer.limit, full.answer.reserve, full.answer.reads_only) == (3, 3, 1, True)
                 held = "held by (user/application): harbour_master 1, state_keeper 1"
+                assert until((held,), lambda: ct.dial(keeper, administrator=master).notes) == (held,)
+                while not (full := ct.dial(master)):
+                    time.sleep(0.05)
+                assert (full.answer.opened, full.answer.limit, full.answer.reserve, full.answer.reads_only) == (3, 3, 1, True)
                 assert f"3 of 3 connections are open, {held}" in full.notes
-                assert ct.dial(keeper, administrator=master).notes == (held,)
                 with session(master):
                     told_of = ct.dial(keeper, administrator=master)
                     assert told(told_of) == ("log in", "too-many-connections", "53300")
