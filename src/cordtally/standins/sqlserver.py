@@ -19,7 +19,7 @@ _BATCH, _RESPONSE, _ATTENTION, _LOGIN, _PRE_LOGIN = 1, 4, 6, 16, 18
 _OFF, _ON, _NOT_SUPPORTED, _REQUIRED = 0, 1, 2, 3
 
 _DONE_COUNT, _DONE_ERROR, _DONE_ATTENTION = 0x10, 0x02, 0x20
-_ROW = ("16.0.4135.4", "{user}", "{database}", "dbo", "READ_WRITE", 0, 0, "{now}", 32767)
+_ROW = ("16.0.4135.4 (a stand-in)", "{user}", "{database}", "dbo", "READ_WRITE", 0, 0, "{now}", 32767)
 _REFUSALS = {
     18456: "Login failed for user '{user}'.", 4060: 'Cannot open database "{database}" requested by the login.',
     18486: "Login failed for user '{user}' because the account is currently locked out.",
