@@ -144,7 +144,7 @@ def test_version_help_and_pipes(cli, capsys):
 def test_the_demo_runs_to_its_end(capfd):
     assert main(["demo"]) == 0
     out = capfd.readouterr().out
-    assert "20 of 20" in out
+    assert "23 of 23" in out
     assert "That was the whole path" in out
     assert "ended with status" not in out
     assert "not-a-real-pw" not in out
