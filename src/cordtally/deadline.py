@@ -10,6 +10,7 @@ from typing import TypeVar
 
 Made = TypeVar("Made")
 _LEAST = 0.001
+_LOOK = 0.05  # s from one look at what is going on to the next
 
 
 class NoAnswer(Exception):
@@ -43,10 +44,15 @@ class Deadline:
             raise NoAnswer
         return max(left, _LEAST)
 
-    def run(self, call: Callable[[], Made], late: Callable[[Made], object] | None = None) -> Made:
+    def run(
+        self,
+        call: Callable[[], Made],
+        late: Callable[[Made], object] | None = None,
+        watch: Callable[[], object] | None = None,
+    ) -> Made:
         """Call a function that knows no deadline of its own, in a thread that is left behind when the time is up.
 
-        What it makes after that is given to ``late``, which closes it.
+        What it makes after that is given to ``late``, which closes it. What ``watch`` raises meanwhile ends it, too.
 
         Raises
         ------
@@ -73,7 +79,13 @@ class Deadline:
         # daemon: a driver that never comes back must not keep the program from ending
         thread = threading.Thread(target=work, daemon=True)
         thread.start()
-        thread.join(self.left)
+        try:
+            if watch is not None:
+                self._watch(thread, watch)
+            thread.join(self.left)
+        except BaseException:
+            left_behind.set()
+            raise
         with settled:
             if failed:
                 raise failed[0]
@@ -81,6 +93,12 @@ class Deadline:
                 left_behind.set()
                 raise NoAnswer
         return made[0]
+
+    def _watch(self, thread: threading.Thread, watch: Callable[[], object]) -> None:
+        thread.join(min(self.left, _LOOK))
+        while thread.is_alive():
+            watch()
+            thread.join(min(self.left, _LOOK))
 
     def run_all(self, calls: Sequence[Callable[[], Made]]) -> list[Made | BaseException]:
         """Call functions side by side, each as `run` does; give what each made, or what kept it from it."""

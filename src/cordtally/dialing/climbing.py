@@ -372,7 +372,7 @@ class _Climb:
             return tuple(times)
 
         try:
-            return RoundTrips(deadline.run(ask))
+            return RoundTrips(deadline.run(ask, watch=server.watch(self.session)))
         except NoAnswer:
             raise no_answer(deadline, self.cord.engine) from None
         except server.errors() as error:

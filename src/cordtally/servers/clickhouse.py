@@ -22,6 +22,7 @@ greet = plain.greet
 part = plain.part
 inquire = plain.inquire
 used_method = plain.used_method
+watch = plain.watch
 
 
 def _module() -> Any:  # noqa: ANN401
@@ -36,6 +37,7 @@ def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # n
     """Connect through the driver; its own timeouts count only where they are the shorter ones."""
     module = _module()
     arguments = plain.arguments_of(cord, DRIVER)
+    arguments.pop("compression", None)  # what little a hostile server sends may become a thousand times as much
     for name in ("connect_timeout", "send_receive_timeout", "sync_request_timeout"):  # what is left behind ends soon
         arguments[name] = plain.shorter(arguments.get(name), deadline.seconds)
 

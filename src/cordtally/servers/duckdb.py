@@ -33,6 +33,7 @@ greet = plain.greet
 part = plain.part
 inquire = plain.inquire
 used_method = plain.used_method
+watch = plain.watch
 
 
 def look_at(header: bytes, size: int) -> tuple[str, str] | None:

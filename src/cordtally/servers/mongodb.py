@@ -33,6 +33,7 @@ ask_for_tls = plain.ask_for_tls
 part = plain.part
 inquire = plain.inquire
 used_method = plain.used_method
+watch = plain.watch
 
 
 def greet(wire: Wire, cord: Cord) -> str:
@@ -58,6 +59,7 @@ def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # n
     """Open a client, and let it log in: it does so with the first command."""
     pymongo = _module()
     arguments = plain.arguments_of(cord, DRIVER)
+    arguments.pop("compressors", None)  # what little a hostile server sends may become a thousand times as much
     # so that its threads end soon, and that it still tells why it chose no server
     for name in ("serverSelectionTimeoutMS", "connectTimeoutMS", "socketTimeoutMS"):
         arguments[name] = int(plain.shorter(arguments.get(name), deadline.seconds * plain.SHARE * 1000))

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import math
 import socket
 import struct
 from contextlib import suppress
+from functools import cache
 from time import time
 from typing import TYPE_CHECKING, Any
 
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord, Host
+from . import plain
 from .peers import stranger
-from .plain import arguments_of
 from .refusals import Refusal, holes_of, no_answer, refusal_of
 from .server import Activity, Answer, Capacity, count_holders, missing
 from .wire import HungUp
@@ -41,6 +43,7 @@ FROM information_schema.processlist p WHERE p.id <> connection_id() AND p.comman
 
 _OWN = range(2000, 3000)  # the client's own numbers (PyMySQL, constants/CR.py)
 _LOST = {2003, 2006, 2013}
+_TOO_MUCH = 2027  # malformed packet
 # capability flags (MariaDB knowledge base, "Connection"): long password, protocol 4.1, SSL, secure connection
 _SSL, _CAPABILITIES, _PLUGINS, _UTF8MB4 = 0x0800, 0x0001 | 0x0200 | 0x0800 | 0x8000, 1 << 19, 45
 _MOST_SWITCHES = 4  # from one method of logging in to another
@@ -139,15 +142,33 @@ def _module() -> Any:  # noqa: ANN401
     return pymysql
 
 
+@cache
+def _bounded() -> Any:  # noqa: ANN401
+    """PyMySQL's connection, which takes no more than our questions are answered with, until `prepare` lifts that."""
+    pymysql = _module()
+
+    class Bounded(pymysql.connections.Connection):  # type: ignore[misc, name-defined]
+        left = plain.MOST
+
+        def _read_bytes(self, num_bytes: int) -> Any:  # noqa: ANN401
+            self.left -= num_bytes
+            if self.left < 0:
+                self._force_close()
+                raise pymysql.OperationalError(_TOO_MUCH, "the server sends too much")
+            return super()._read_bytes(num_bytes)
+
+    return Bounded
+
+
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Connect through the driver; its own timeouts count only where they are the shorter ones."""
     pymysql = _module()
-    arguments = {**arguments_of(cord, DRIVER), "autocommit": True}
+    arguments = {**plain.arguments_of(cord, DRIVER), "autocommit": True}
     for name in ("connect_timeout", "read_timeout", "write_timeout"):  # so that what is left behind ends soon
         own = arguments.get(name)
         arguments[name] = min(own, deadline.seconds) if isinstance(own, int | float) and own > 0 else deadline.seconds
     try:
-        return deadline.run(lambda: pymysql.connect(**arguments), late=close)
+        return deadline.run(lambda: _bounded()(**arguments), late=close)
     except NoAnswer:
         raise no_answer(deadline, cord.engine, "log in") from None
     except (pymysql.Error, UnicodeError, RuntimeError, ValueError, struct.error, LookupError, AttributeError) as error:
@@ -161,6 +182,8 @@ def cause_of(error: Exception, cord: Cord | None = None) -> Refusal:
     holes = holes_of(cord)
     if number is None:
         return refusal_of(_own_code(error), engine=engine, **holes)
+    if number == _TOO_MUCH:
+        return refusal_of("own:too-much", engine=engine, **holes)
     inner = getattr(error, "original_exception", None) or error.__cause__
     codes = [f"mysql:{number}"]
     if number in _LOST and isinstance(inner, TimeoutError):
@@ -182,6 +205,7 @@ def _rows(session: Any, statement: str, deadline: Deadline) -> Any:  # noqa: ANN
     pymysql = _module()
 
     def ask() -> Any:  # noqa: ANN401
+        session.left = max(session.left, plain.MOST)
         with session.cursor() as cursor:
             cursor.execute(statement)
             return cursor.fetchall()
@@ -225,9 +249,13 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
     )
 
 
+watch = plain.watch  # the connection counts itself what it takes
+
+
 def prepare(session: Any, *, limit: float, writes: bool) -> None:  # noqa: ANN401
     """Let MariaDB end any statement after the limit, MySQL those that read; and let the session refuse to write."""
     # MariaDB: seconds, any statement; MySQL: milliseconds, SELECT only (manuals of both, "max_…_time")
+    session.left = math.inf  # what is run from here on may have large answers
     maria = "MariaDB" in session.get_server_info()
     run(session, f"SET SESSION {'max_statement_time' if maria else 'max_execution_time'} = "
                  f"{limit if maria else int(limit * 1000)}")  # fmt: skip

@@ -20,6 +20,7 @@ STATEMENT = "SELECT 1"
 _DBMS_NAME, _DBMS_VERSION, _USER_NAME, _DATABASE_NAME, _READ_ONLY = 17, 18, 47, 16, 25  # SQLGetInfo (sql.h)
 
 used_method = plain.used_method
+watch = plain.watch
 
 
 def _module() -> Any:  # noqa: ANN401

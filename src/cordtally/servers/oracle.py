@@ -38,6 +38,7 @@ ask_for_tls = plain.ask_for_tls
 part = plain.part
 inquire = plain.inquire
 used_method = plain.used_method
+watch = plain.watch
 
 
 def greet(wire: Wire, cord: Cord) -> str:

@@ -20,6 +20,8 @@ DRIVER = "odbc"
 TLS_FIRST = True
 SHARE = 0.6
 """Of a rung's time what a driver is given that tells why it gave up, if it may: in the rest it says so."""
+MOST = 32 << 20
+"""Bytes that all answers to our own questions together do not come near."""
 PATIENCE = 1.0
 """Seconds that closing waits for a thread that is still in a library, which must not be closed under its feet."""
 
@@ -59,6 +61,11 @@ def greet(wire: Wire, cord: Cord) -> str:
 def part(wire: Wire) -> None:
     """Hang up: nobody counts that."""
     wire.end()
+
+
+def watch(session: Session) -> Callable[[], None]:
+    """Watch nothing: the driver, or its limit of a message, bounds what is taken."""
+    return lambda: None
 
 
 def inquire(wire: Wire, cord: Cord) -> Refusal | None:

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import math
+import os
 import re
+import socket
+import struct
 from contextlib import suppress
 from time import time
 from typing import TYPE_CHECKING, Any
@@ -16,6 +19,8 @@ from .refusals import Refusal, holes_of, no_answer, refusal_of
 from .server import Activity, Answer, Capacity, count_holders, missing
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from .wire import Wire
 
 DRIVER = "psycopg"
@@ -89,6 +94,7 @@ _OWN_WORDS = (
 )
 
 
+_TCP_INFO = getattr(socket, "TCP_INFO", None)
 _POOLERS = ("sqlstate:08P01", "sqlstate:57P03")
 
 
@@ -160,9 +166,9 @@ def _rows(session: Any, statement: str, deadline: Deadline) -> Any:  # noqa: ANN
     """Ask a question of our own; a session that did not answer in time is not to be used again."""
     psycopg = _module()
     try:
-        return deadline.run(lambda: session.execute(statement).fetchall())
+        return deadline.run(lambda: session.execute(statement).fetchall(), watch=watch(session))
     except NoAnswer:
-        close(session)  # psycopg looks at its socket ten times a second: the thread that waits ends soon
+        close(session)
         raise no_answer(deadline, "postgresql") from None
     except psycopg.Error as error:
         raise cause_of(error) from None
@@ -254,10 +260,41 @@ def activity(session: Any, deadline: Deadline) -> Activity:  # noqa: ANN401
     )
 
 
+def watch(session: Any) -> Callable[[], None]:  # noqa: ANN401
+    """Refuse a server that sends without end: libpq takes all of it into memory."""
+    before = _came(session)
+
+    def look() -> None:
+        if _came(session) - before > plain.MOST:
+            raise refusal_of("own:too-much", engine="postgresql")
+
+    return look
+
+
+def _came(session: Any) -> int:  # noqa: ANN401
+    """Bytes that have come, as the system counts them (tcp_info of Linux, tcpi_bytes_received); 0 where it does not."""
+    if _TCP_INFO is None:
+        return 0
+    try:
+        with socket.socket(fileno=os.dup(session.pgconn.socket)) as plug:
+            told = plug.getsockopt(socket.IPPROTO_TCP, _TCP_INFO, 136)
+        return int(struct.unpack_from("Q", told, 128)[0])
+    except (OSError, struct.error, _module().Error):
+        return 0
+
+
 def close(session: Any) -> None:  # noqa: ANN401
-    """Close a session."""
+    """Close a session; a thread that is in it is woken first: closed under its feet, libpq crashes the process."""
     with suppress(Exception):
-        session.close()
+        if not session.lock.acquire(blocking=False):
+            with socket.socket(fileno=os.dup(session.pgconn.socket)) as plug:
+                plug.shutdown(socket.SHUT_RDWR)
+            if not session.lock.acquire(timeout=plain.PATIENCE):
+                return
+        try:
+            session.close()
+        finally:
+            session.lock.release()
 
 
 def errors() -> tuple[type[Exception], ...]:

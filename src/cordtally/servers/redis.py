@@ -87,6 +87,7 @@ def _code_in(word: str, rest: str) -> str:
 
 
 part = plain.part
+watch = plain.watch
 
 
 def inquire(wire: Wire, cord: Cord) -> Refusal | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any, Protocol
 
@@ -153,6 +154,10 @@ class Talking(Protocol):
 
     def run(self, session: Session, statement: str) -> None:
         """Run a statement and fetch what it gives."""
+        ...
+
+    def watch(self, session: Session) -> Callable[[], None]:
+        """Give what refuses a server that sends, from now on, far more than any answer to a question of ours has."""
         ...
 
     def close(self, session: Session) -> None:

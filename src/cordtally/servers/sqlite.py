@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 from ..deadline import Deadline, NoAnswer
 from ..errors import FieldError
 from ..model import Cord, Host
-from .plain import PATIENCE, arguments_of
+from . import plain
 from .refusals import Refusal, no_answer, refusal_of
 from .server import Activity, Answer, Capacity
 
@@ -61,6 +61,9 @@ class _File(sqlite3.Connection):
         self.busy = threading.Lock()
 
 
+watch = plain.watch
+
+
 def socket_name(host: Host) -> str:
     """A file has no hosts."""
     return host.name
@@ -92,7 +95,7 @@ def used_method(session: Any) -> str:  # noqa: ANN401
 
 def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
     """Open the file, for reading only unless ``writes``, and never creating it."""
-    given = dict(arguments_of(cord, DRIVER))
+    given = dict(plain.arguments_of(cord, DRIVER))
     database = str(given.pop("database", ""))
     in_memory = not database or ":memory:" in database
     if not given.pop("uri", False):
@@ -191,7 +194,7 @@ def close(session: Any) -> None:  # noqa: ANN401
     """Close a session, once no thread is in it any more; one that stays there keeps it until it ends."""
     with suppress(Exception):
         session.interrupt()
-        if session.busy.acquire(timeout=PATIENCE):
+        if session.busy.acquire(timeout=plain.PATIENCE):
             session.close()
 
 

@@ -36,6 +36,7 @@ greet = plain.greet
 part = plain.part
 inquire = plain.inquire
 used_method = plain.used_method
+watch = plain.watch
 
 
 def _packed(kind: int, body: bytes) -> bytes:
