@@ -103,3 +103,66 @@ def in_tls(context):
             pass
 
     return serve
+
+
+def damaged(port, number, kind, at):
+    """A proxy before a server: what comes back from it is handed on, but for one piece that is damaged."""
+
+    def serve(plug, done):
+        with socket.create_connection(("127.0.0.1", port)) as server:
+            server.settimeout(1)
+            asking = threading.Thread(target=_pump, args=(plug, server), daemon=True)
+            asking.start()
+            piece = 0
+            try:
+                while said := server.recv(4096):
+                    if piece == number:
+                        said = DAMAGE[kind](said, at % len(said))
+                    for one in [said] if piece != number or kind != "trickle" else [said[i : i + 1] for i in range(len(said))]:
+                        plug.sendall(one)
+                    if piece == number and kind == "cut":
+                        return
+                    if piece == number and kind == "half-close":
+                        plug.shutdown(socket.SHUT_WR)
+                    piece += 1
+            except OSError:
+                pass
+
+    return serve
+
+
+def _pump(source, target):
+    try:
+        while said := source.recv(4096):
+            target.sendall(said)
+        target.shutdown(socket.SHUT_WR)
+    except OSError:
+        pass
+
+
+DAMAGE = {
+    "flip": lambda said, at: said[:at] + bytes([said[at] ^ 0xFF]) + said[at + 1 :],
+    "cut": lambda said, at: said[:at],
+    "great length": lambda said, at: said[:at] + b"\xff\xff\xff\x7f" + said[at + 4 :],
+    "doubled": lambda said, at: said + said[at:],
+    "garbage": lambda said, at: said[:at] + b"\x1b[31m\0\xffpassword" * 40,
+    "nothing": lambda said, at: b"",
+    "half-close": lambda said, at: said[:at],
+    "trickle": lambda said, at: said,
+}
+
+
+def pouring(*words):
+    """Say some words in turn, and the last one without end."""
+
+    def serve(plug, done):
+        try:
+            for said in words[:-1]:
+                plug.recv(4096)
+                plug.sendall(said)
+            while not done.is_set():
+                plug.sendall(words[-1])
+        except OSError:
+            pass
+
+    return serve

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import struct
 from collections.abc import Callable
 from dataclasses import replace
 from time import perf_counter
@@ -11,7 +10,7 @@ from typing import NamedTuple
 from ..catalog import load_engine
 from ..catalog.causes import load_cause
 from ..deadline import NoAnswer
-from ..errors import FieldError, LocatorError, LookUpError, MissingExtra, quoted, shielded
+from ..errors import CordTallyError, FieldError, LocatorError, LookUpError, MissingExtra, quoted, shielded
 from ..exchange import read
 from ..journal import note
 from ..model import Cord, DiscoveryKind, Duration, Host, Locator, Secret, TlsLevel, as_seconds
@@ -131,10 +130,6 @@ def _talker(engine: str, through: str | None) -> Talking | None:
     return odbc if through == "odbc" else dialler_for(engine)
 
 
-_SENSELESS = (LookupError, TypeError, ValueError, AttributeError, ArithmeticError, struct.error)
-"""What is raised at an answer that makes no sense: no server may end a dial with a traceback."""
-
-
 def _climb(step: _Step, engine: str) -> tuple[Rung, Diagnosis | None]:
     start = perf_counter()
     outcome, detail, diagnosis, in_clear = RungOutcome.HELD, "", None, False
@@ -149,7 +144,9 @@ def _climb(step: _Step, engine: str) -> tuple[Rung, Diagnosis | None]:
     except Refusal as refusal:
         diagnosis = Diagnosis.of(refusal)
         outcome, detail = RungOutcome.BROKE, refusal.cause
-    except _SENSELESS as error:
+    except CordTallyError:
+        raise
+    except Exception as error:  # drivers raise whatever they like at an answer that makes no sense
         note("dialing", "%s: %s", step.rung, type(error).__name__)
         diagnosis = Diagnosis.of(refusal_of("own:hung-up", engine=engine))
         outcome, detail = RungOutcome.BROKE, diagnosis.cause
