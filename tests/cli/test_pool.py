@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import time
+from importlib import import_module
 from pathlib import Path
 
 import jsonschema
@@ -163,6 +164,13 @@ def test_measuring_a_real_server(cli, request, tmp_path, name):
     time.sleep(0.2)
     _, out, _ = cli("pool", "watch", url, "--for", "100ms")
     assert int(out.splitlines()[1].split()[0]) <= 2
+
+
+@pytest.mark.servers
+def test_a_statement_may_take_longer_than_connecting(cli, request, monkeypatch):
+    monkeypatch.setattr(import_module("cordtally.pooling.measuring.measure"), "CONNECT_LIMIT", 1.0)
+    asked = ["--statement", "SELECT sleep(1.5)", "--statement-limit", "60s", "--step-time", "2s", "--most-connections", "1", "--yes"]
+    assert cli("pool", "measure", urls(request)["mariadb"], *asked)[0] == 0
 
 
 @pytest.mark.servers

@@ -160,6 +160,7 @@ def pouring(*words):
             for said in words[:-1]:
                 plug.recv(4096)
                 plug.sendall(said)
+            plug.settimeout(1)  # who has closed and left much unread does not always say so
             while not done.is_set():
                 plug.sendall(words[-1])
         except OSError:

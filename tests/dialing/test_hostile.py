@@ -18,13 +18,15 @@ from hypothesis import strategies as st
 import cordtally as ct
 from cordtally.deadline import Deadline
 from cordtally.model import Authentication, Host, Secret, Tls, TlsLevel
-from cordtally.servers import DIALLED, HungUp, NoAnswer, Refusal, Wire
+from cordtally.pooling.measuring import Plan, measure
+from cordtally.pooling.watching import Watch
+from cordtally.servers import DIALLED, HungUp, NoAnswer, Refusal, Wire, ask_capacity
 from cordtally.standins.mongodb import MongoStandIn
 from cordtally.standins.oracle import OracleListenerStandIn
 from cordtally.standins.sqlserver import SqlServerStandIn
 
 from ..servers import ADMIN_PASSWORD
-from .peers import DAMAGE, Peer, damaged, pouring
+from .peers import DAMAGE, Peer, damaged, pouring, saying
 
 MODULES = sorted({*DIALLED.values(), "plain"})
 STEPS = ("ask_for_tls", "greet", "inquire", "part")
@@ -99,6 +101,20 @@ FLOODS = {
     "a banner": ("redis://127.0.0.1:{}/0", (b"-ERR ", b"x" * 65536)),
     "a bomb": ("mongodb://k:p@127.0.0.1:{}/d?compressors=zlib", ()),
 }
+
+
+@pytest.mark.parametrize("name", ["silence", "one great row", "rows"])
+def test_pools_are_kept_waiting_no_longer_and_take_no_more(monkeypatch, name):
+    monkeypatch.setattr("cordtally.pooling.watching.watch.LOOK_LIMIT", 0.5)
+    monkeypatch.setattr(import_module("cordtally.pooling.measuring.measure"), "CONNECT_LIMIT", 0.5)
+    words = (LET_IN, b"") if name == "silence" else FLOODS[name][1]
+    serve = saying(b"", LET_IN) if name == "silence" else pouring(*words)
+    cord = ct.Cord("postgresql", (Host("127.0.0.1", 1),), "d", "k", Secret("p"), tls=Tls(TlsLevel.OFF), options=(("connect_timeout", "3600s"),))
+    for ask in (lambda c: Watch(c).__enter__(), lambda c: measure(c, Plan(statement="SELECT 1", most_connections=1)), lambda c: ask_capacity(c, Deadline(0.5))):
+        with Peer(serve) as peer, pytest.raises(ct.ServerError):
+            ask(cord.copy_with(hosts=(Host("127.0.0.1", peer.port),)))
+
+
 BOMB = zlib.compress(bytes(1 << 30), 9)
 
 

@@ -1,15 +1,18 @@
 """Load that is put on sessions: all that began is counted, failures end it, and what a stall spoils is left out."""
 
+import threading
 from time import perf_counter, sleep
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from cordtally.pooling.measuring.loading import Failures, load_closed, load_open
 from cordtally.pooling.measuring.stalls import Stalls
+from cordtally.servers import NoAnswer
 
-EXPECTED = Failures((OSError,), lambda error: type(error).__name__)
+EXPECTED = Failures((OSError,), lambda error: type(error).__name__, 30.0)
 
 
 def test_every_request_that_began_counts():
@@ -35,6 +38,15 @@ def test_a_load_that_fails_and_fails_stops():
     for load in (load_closed([1], fail, EXPECTED, 60.0), load_open([1, 2], fail, EXPECTED, np.zeros(1000))):
         assert 20 <= load.failures <= 21
         assert (load.first_failure, len(load.holds)) == ("OSError", 0)
+
+
+def test_a_session_that_never_answers_ends_a_load():
+    never = threading.Event()
+    impatient = EXPECTED._replace(patience=0.05)
+    for load in (lambda: load_closed([1], lambda _: never.wait(60), impatient, 0.02), lambda: load_open([1], lambda _: never.wait(60), impatient, np.zeros(3))):
+        with pytest.raises(NoAnswer):
+            load()
+    never.set()
 
 
 @given(st.lists(st.tuples(st.floats(0, 30), st.floats(0.02, 2)), max_size=8))

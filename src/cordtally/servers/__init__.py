@@ -66,6 +66,32 @@ def open_session(
         raise ServerError(f"{place_of(cord)}: {refusal.cause}; {refusal.hint}") from None
 
 
+def open_prepared(
+    cord: Cord, deadline: Deadline, surroundings: Surroundings | None = None, *, limit: float, writes: bool = False
+) -> Session:
+    """Log in, and make the session fit for load (`EngineServer.prepare`), both by the deadline.
+
+    Raises
+    ------
+    ServerError, MissingExtra
+        As `open_session`.
+    """
+    server, session = server_for(cord.engine), open_session(cord, deadline, surroundings, writes=writes)
+    refused: Refusal | None = None
+    try:
+        deadline.run(lambda: server.prepare(session, limit=limit, writes=writes), watch=server.watch(session))
+    except NoAnswer:
+        refused = no_answer(deadline, cord.engine)
+    except Refusal as refusal:
+        refused = refusal
+    except server.errors() as error:
+        refused = server.cause_of(error, cord)
+    if refused is not None:
+        server.close(session)
+        raise ServerError(f"{place_of(cord)}: {refused.cause}; {refused.hint}")
+    return session
+
+
 @contextmanager
 def session_at(
     cord: Cord, deadline: Deadline, surroundings: Surroundings | None = None
@@ -140,6 +166,7 @@ __all__ = [
     "ask_capacity",
     "dialler_for",
     "no_answer",
+    "open_prepared",
     "open_session",
     "place_of",
     "refusal_of",

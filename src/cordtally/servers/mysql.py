@@ -205,10 +205,13 @@ def _rows(session: Any, statement: str, deadline: Deadline) -> Any:  # noqa: ANN
     pymysql = _module()
 
     def ask() -> Any:  # noqa: ANN401
-        session.left = max(session.left, plain.MOST)
-        with session.cursor() as cursor:
-            cursor.execute(statement)
-            return cursor.fetchall()
+        meant, session.left = session.left, plain.MOST
+        try:
+            with session.cursor() as cursor:
+                cursor.execute(statement)
+                return cursor.fetchall()
+        finally:
+            session.left = meant
 
     try:
         return deadline.run(ask)
@@ -255,7 +258,8 @@ watch = plain.watch  # the connection counts itself what it takes
 def prepare(session: Any, *, limit: float, writes: bool) -> None:  # noqa: ANN401
     """Let MariaDB end any statement after the limit, MySQL those that read; and let the session refuse to write."""
     # MariaDB: seconds, any statement; MySQL: milliseconds, SELECT only (manuals of both, "max_…_time")
-    session.left = math.inf  # what is run from here on may have large answers
+    session.left = math.inf  # what is run from here on may have large answers, and take its time
+    session._read_timeout = limit + plain.PATIENCE
     maria = "MariaDB" in session.get_server_info()
     run(session, f"SET SESSION {'max_statement_time' if maria else 'max_execution_time'} = "
                  f"{limit if maria else int(limit * 1000)}")  # fmt: skip

@@ -79,6 +79,10 @@ _OWN_WORDS = (
     (r"server does not support SSL", "tls:not-offered"),
     (r"timeout expired|connection timeout", "timeout:log in"),
     (r"server closed the connection|Connection reset|SSL SYSCALL|EOF detected", "own:hung-up"),
+    (
+        r"received invalid|invalid response|expected authentication|lost synchronization|unexpected|insufficient data",
+        "own:hung-up",
+    ),
     (r"Connection refused", "errno:ECONNREFUSED"),
     (r"could not translate host name|Name or service|failed to resolve", "gai:NONAME"),
     # the server's own, where nobody could be asked for its code: in English alone

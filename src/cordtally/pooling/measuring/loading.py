@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from ...servers import Session
+from ...servers import NoAnswer, Session
 from .stalls import Stalls
 
 if TYPE_CHECKING:
@@ -82,10 +82,14 @@ def open_sessions(connect: Callable[[], Session], close: Callable[[Session], Non
 
 
 class Failures(NamedTuple):
-    """What a driver raises when a request fails, and how its cause is said without quoting it."""
+    """What a driver raises when a request fails, how its cause is said without quoting it, and how long one may take.
+
+    After ``patience`` (s) of silence nobody waits for an answer any more.
+    """
 
     errors: tuple[type[Exception], ...]
     say: Callable[[Exception], str]
+    patience: float
 
 
 class _Workers:
@@ -93,11 +97,17 @@ class _Workers:
 
     def __init__(self, expected: Failures) -> None:
         self.stop = threading.Event()
-        self.say = expected.say
+        self.say, self.patience = expected.say, expected.patience
         self.failures: list[str] = []
 
-    def run(self, tasks: list[Task], seconds: float | None, requests: int = 0) -> Load:
-        """Run a task a thread until there were ``seconds`` without a stall, or all have ended, or it is interrupted."""
+    def run(self, tasks: list[Task], seconds: float | None, longest: float, requests: int = 0) -> Load:
+        """Run a task a thread until there were ``seconds`` without a stall, or all have ended, or it is interrupted.
+
+        Raises
+        ------
+        NoAnswer
+            When a session does not end what it is at; whoever closes it wakes its thread.
+        """
         records: list[list[Record]] = [[] for _ in tasks]
         threads = [threading.Thread(target=task, args=(r,), daemon=True) for task, r in zip(tasks, records)]
         stalls, start, used = Stalls(), perf_counter(), process_time()
@@ -108,14 +118,16 @@ class _Workers:
                 stalls.nap()
                 took = perf_counter() - start
                 quiet = took - stalls.lost(start, start + took)
-                if seconds is not None and (quiet >= seconds or took > _LONGEST * seconds):
+                if took > longest or (seconds is not None and quiet >= seconds):
                     break
         finally:
             self.stop.set()
             stopped = perf_counter()
             for thread in threads:
                 if thread.ident is not None:
-                    thread.join()
+                    thread.join(max(0.0, stopped + self.patience - perf_counter()))
+        if any(thread.is_alive() for thread in threads):
+            raise NoAnswer
         longest, lost = stalls.longest, stalls.lost(start, stopped)
         disturbed = lost > 0.5 * (stopped - start) and (seconds is None or stopped - start - lost < 0.5 * seconds)
         if disturbed:
@@ -159,7 +171,7 @@ def load_closed(sessions: list[Session], work: Callable[[Session], None], expect
 
         return loop
 
-    return workers.run([task(session) for session in sessions], seconds)
+    return workers.run([task(session) for session in sessions], seconds, _LONGEST * seconds)
 
 
 def load_open(sessions: list[Session], work: Callable[[Session], None], expected: Failures, instants: Array) -> Load:
@@ -192,4 +204,5 @@ def load_open(sessions: list[Session], work: Callable[[Session], None], expected
 
         return loop
 
-    return workers.run([task(session) for session in sessions], None, len(instants))
+    longest = _LONGEST * meant[-1] + expected.patience
+    return workers.run([task(session) for session in sessions], None, longest, len(instants))

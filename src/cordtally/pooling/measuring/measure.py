@@ -11,14 +11,25 @@ from ...errors import MissingExtra, PoolModelError, ServerError
 from ...model import Cord
 from ...results import Result
 from ...secrets import Surroundings
-from ...servers import Capacity, Deadline, EngineServer, NoAnswer, Refusal, Session, open_session, place_of, server_for
+from ...servers import (
+    Capacity,
+    Deadline,
+    EngineServer,
+    NoAnswer,
+    Refusal,
+    Session,
+    no_answer,
+    open_prepared,
+    place_of,
+    server_for,
+)
 from ..quantities import set_quantities, show_seconds, show_share
 
 if TYPE_CHECKING:
     import numpy as np
 
     from ..fitting.scalability import ScalabilityFit
-    from .loading import Load, Sessions
+    from .loading import Failures, Load, Sessions
 
     Array = np.ndarray[tuple[int], np.dtype[np.float64]]
 
@@ -189,24 +200,23 @@ def measure(
         When the driver or NumPy is not installed.
     """
     try:
-        import numpy as np
+        import numpy  # noqa: F401
     except ImportError:
         raise MissingExtra("NumPy", "pool", "measuring") from None
-    from .loading import Failures, load_closed, load_open, open_sessions
+    from .loading import Failures, open_sessions
 
     server = server_for(cord.engine)
     errors = server.errors()
-    failures = Failures(errors, lambda error: server.cause_of(error).cause)
+    patience = Deadline(plan.statement_limit + CONNECT_LIMIT)
+    failures = Failures(errors, lambda error: server.cause_of(error).cause, patience.seconds)
 
     def work(session: Session) -> None:
         server.run(session, plan.statement)
 
     def connect() -> Session:
-        session = open_session(cord, Deadline(CONNECT_LIMIT), surroundings, writes=plan.writes)
-        server.prepare(session, limit=plan.statement_limit, writes=plan.writes)
-        return session
+        deadline = Deadline(CONNECT_LIMIT)
+        return open_prepared(cord, deadline, surroundings, limit=plan.statement_limit, writes=plan.writes)
 
-    total = len(plan.steps) + (1 if plan.pool_size else 0)
     with open_sessions(connect, server.close) as sessions:
         try:
             capacity = _first_look(sessions, server, plan)
@@ -220,24 +230,44 @@ def measure(
             if opened > 1:
                 advice = f"{opened} connections were open by then: measure with {opened} at most, or raise the limit"
             raise ServerError(f"{place_of(cord)}: {refusal.cause}; {advice}") from None
-        loads: dict[int, Load] = {}
-        for number, concurrency in enumerate(plan.steps):
-            loads[concurrency] = load_closed(sessions.grow(concurrency), work, failures, plan.seconds)
-            _check(loads[concurrency])
-            if progress is not None:
-                progress(number + 1, total)
-        waits: Load | None = None
-        rate = None
-        if plan.pool_size:
-            rate = _rate(loads, plan)
-            gaps = np.random.default_rng(plan.seed).exponential(1 / rate, max(50, int(5 * plan.seconds * rate)))
-            instants = np.cumsum(gaps)
-            waits = load_open(sessions.grow(plan.pool_size), work, failures, instants)
-            _check(waits)
-            if progress is not None:
-                progress(total, total)
+        try:
+            loads, rate, waits, instants = _loads(sessions, work, failures, plan, progress)
+        except NoAnswer:
+            silent = no_answer(patience, cord.engine)
+            raise ServerError(f"{place_of(cord)}: {silent.cause}; {silent.hint}") from None
     compared = () if waits is None else _compare(plan, loads, waits, instants)
     return _gather(plan, capacity, loads, waits, rate, compared, embedded=load_engine(cord.engine).embedded)
+
+
+def _loads(
+    sessions: Sessions,
+    work: Callable[[Session], None],
+    failures: Failures,
+    plan: Plan,
+    progress: Callable[[int, int], None] | None,
+) -> tuple[dict[int, Load], float | None, Load | None, Array]:
+    """Put each step's load on the server, and with a pool that of requests which come at random."""
+    import numpy as np
+
+    from .loading import load_closed, load_open
+
+    total = len(plan.steps) + (1 if plan.pool_size else 0)
+    loads: dict[int, Load] = {}
+    for number, concurrency in enumerate(plan.steps):
+        loads[concurrency] = load_closed(sessions.grow(concurrency), work, failures, plan.seconds)
+        _check(loads[concurrency])
+        if progress is not None:
+            progress(number + 1, total)
+    if not plan.pool_size:
+        return loads, None, None, np.empty(0)
+    rate = _rate(loads, plan)
+    gaps = np.random.default_rng(plan.seed).exponential(1 / rate, max(50, int(5 * plan.seconds * rate)))
+    instants = np.cumsum(gaps)
+    waits = load_open(sessions.grow(plan.pool_size), work, failures, instants)
+    _check(waits)
+    if progress is not None:
+        progress(total, total)
+    return loads, rate, waits, instants
 
 
 def _first_look(sessions: Sessions, server: EngineServer, plan: Plan) -> Capacity:

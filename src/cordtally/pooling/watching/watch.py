@@ -13,7 +13,7 @@ from types import TracebackType
 from ...errors import ServerError
 from ...model import Cord
 from ...secrets import Surroundings
-from ...servers import Activity, Deadline, Refusal, Session, open_session, place_of, server_for
+from ...servers import Activity, Deadline, Refusal, Session, open_prepared, place_of, server_for
 
 HISTORY = 600
 STATEMENT_LIMIT = 2.0
@@ -77,8 +77,7 @@ class Watch:
         self.history: deque[Sample] = deque(maxlen=HISTORY)
 
     def __enter__(self) -> Watch:
-        self._session = open_session(self._cord, Deadline(LOOK_LIMIT), self._surroundings)
-        self._server.prepare(self._session, limit=STATEMENT_LIMIT, writes=False)
+        self._session = open_prepared(self._cord, Deadline(LOOK_LIMIT), self._surroundings, limit=STATEMENT_LIMIT)
         return self
 
     def __exit__(
