@@ -46,6 +46,11 @@ def redis_server():
     yield from _start(servers.redis_server, "redis-server", "redis-server")
 
 
+@pytest.fixture(scope="session")
+def clickhouse():
+    yield from _start(servers.clickhouse, "clickhouse-server", "clickhouse-server")
+
+
 @pytest.fixture
 def harbour(tmp_path, monkeypatch):
     """A temporary Greywick Harbour: the demo's sample data, as the current folder."""

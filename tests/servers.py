@@ -66,7 +66,7 @@ def await_log_in(log_in, process: subprocess.Popen, log: Path) -> None:
     while time.monotonic() < deadline and process.poll() is None:
         try:
             log_in().close()
-        except (psycopg.OperationalError, pymysql.OperationalError, redis.ConnectionError) as error:
+        except (psycopg.OperationalError, pymysql.OperationalError, redis.ConnectionError, ConnectionRefusedError) as error:
             last = error
             time.sleep(0.1)
         else:
@@ -150,6 +150,34 @@ def redis_server(folder: Path, *, tls: bool = False, names: tuple[str, ...] = ("
 
     with serve(command, home, log_in):
         yield Server("localhost", port, str(home), ca, other)
+
+
+CLICKHOUSE = """<yandex><logger><level>warning</level><console>1</console></logger>
+<http_port>{http}</http_port><tcp_port>{port}</tcp_port><listen_host>127.0.0.1</listen_host>
+<path>{home}/data/</path><tmp_path>{home}/tmp/</tmp_path><users_config>{home}/users.xml</users_config>
+<default_profile>default</default_profile><default_database>default</default_database><mark_cache_size>5368709120</mark_cache_size>
+<profiles><default/></profiles><quotas><default/></quotas><users>{users}</users></yandex>"""
+CLICKHOUSE_USER = "<{0}><password>{1}</password><networks><ip>{2}</ip></networks><profile>default</profile><quota>default</quota></{0}>"
+
+
+@contextmanager
+def clickhouse(folder: Path):
+    """ClickHouse, its own port and that for HTTP; one of its users comes from elsewhere."""
+    server = find_program("clickhouse-server")
+    if server is None:
+        yield None
+        return
+    port, http = free_port(), free_port()
+    users = CLICKHOUSE_USER.format("harbour_master", ADMIN_PASSWORD, "::/0") + CLICKHOUSE_USER.format("far", ADMIN_PASSWORD, "192.0.2.9")
+    written = CLICKHOUSE.format(port=port, http=http, home=folder, users=users)
+    (folder / "config.xml").write_text(written)
+    (folder / "users.xml").write_text(written)
+
+    def log_in():
+        return socket.create_connection(("127.0.0.1", port), 1)
+
+    with serve([server, f"--config-file={folder}/config.xml"], folder, log_in):
+        yield Server("127.0.0.1", port, str(http), "", "")
 
 
 @contextmanager

@@ -36,8 +36,10 @@ class Cause(CauseFacts):
 def _filled(text: str, holes: Mapping[str, object]) -> str:
     told = {name: str(value) for name, value in holes.items() if value not in {None, ""}}
     if "engine" in told:
-        told["port"] = told.get("port") or str(load_engine(told["engine"]).default_port or _USUAL["port"])
-        told["engine"] = load_engine(told["engine"]).title
+        engine = load_engine(told["engine"])
+        usual = engine.default_port or next(iter(engine.native_ports), _USUAL["port"])
+        told["port"] = told.get("port") or str(usual)
+        told["engine"] = engine.title
     return text.format_map({**_USUAL, **told}).replace(" (…)", "")
 
 

@@ -188,7 +188,8 @@ class Driver(Record):
     the words that make the driver trust any server; ``system_trust`` says whether it verifies by the system's
     authorities where no other ones are named (None where that is not known); a driver that ``prepares`` statements by
     itself does so ``always``, or ``later``, when one comes again, unless an option has the word that says
-    ``prepare_off``; ``debug_switches`` are options for a developer's machine alone.
+    ``prepare_off``; ``debug_switches`` are options for a developer's machine alone; where an engine has a protocol of
+    its own, too, it goes ``over_http``.
     """
 
     id: str
@@ -204,6 +205,7 @@ class Driver(Record):
     by_spelling: Mapping[str, Option] = _NONE
     by_canonical: Mapping[str, Option] = _NONE
     unknown_options: Literal["refused", "ignored", "sent"] = "refused"
+    over_http: bool = False
     passes_over: Literal["", "capitals"] = ""
     exact_words: bool = False
     exact_switches: bool = False
@@ -264,7 +266,8 @@ class Engine(Record):
     stated it is the ``database_of_user``. Nobody's tables belong into ``system_databases``, and nobody may connect to
     ``refused_databases``. Accounts of ``administrators_in`` a database are kept there, and ``whole_charset`` has every
     character that the engine stores. A ``port_names_socket`` where the file of a socket is called after it. Where the
-    port depends on the protocol, ``native_ports`` are those of the engine's own, without TLS and with it.
+    port depends on the protocol, ``native_ports`` are those of the engine's own, without TLS and with it, and
+    ``http_ports`` those over HTTP.
     """
 
     id: str
@@ -295,6 +298,7 @@ class Engine(Record):
     refused_databases: tuple[str, ...] = ()
     port_names_socket: bool = False
     native_ports: tuple[int, ...] = ()
+    http_ports: tuple[int, ...] = ()
     replica_sets: bool = False
     administrators_in: str = ""
     whole_charset: str = ""

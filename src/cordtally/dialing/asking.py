@@ -92,5 +92,5 @@ def _greet_in_tls(address: Address, deadline: Deadline) -> tuple[str, str] | Non
 def named(line: Line, address: Address, gone: HungUp, seconds: float) -> Refusal:
     """Make the refusal for a peer that hung up: by what it said, by who it turns out to be, or by that alone."""
     if gone.said and who_is(gone.said) is not None:
-        return stranger(gone.said, line.cord.engine)
+        return stranger(gone.said, line.cord.engine, address.shown)
     return ask_who(line, address, seconds) or line.refuse("peer:closed", place=address.shown)

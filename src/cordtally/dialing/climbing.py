@@ -7,7 +7,7 @@ from dataclasses import replace
 from time import perf_counter
 from typing import NamedTuple
 
-from ..catalog import load_engine
+from ..catalog import driver_ids, load_driver, load_engine
 from ..catalog.causes import load_cause
 from ..deadline import NoAnswer
 from ..errors import CordTallyError, FieldError, LocatorError, LookUpError, MissingExtra, quoted, shielded
@@ -87,8 +87,13 @@ def dial(
     seconds = as_seconds(limit, "limit")
     if not seconds > 0:
         raise FieldError("the limit must be more than 0 s")
-    cord = what if isinstance(what, Cord) else read(what, driver=driver).cord
-    climb = _Climb(cord, _talker(cord.engine, through), seconds, surroundings)
+    cord = what
+    if not isinstance(cord, Cord):
+        reading = read(cord, driver=driver)
+        cord, driver = reading.cord, reading.driver
+    over_http = _goes_over_http(cord, driver)
+    talker = _talker(cord.engine, through, over_http=over_http)
+    climb = _Climb(cord, talker, dialler_for(cord.engine, over_http=over_http) or plain, seconds, surroundings)
     rungs: list[Rung] = []
     diagnosis: Diagnosis | None = None
     notes: tuple[str, ...] = ()
@@ -123,11 +128,20 @@ def dial(
     )
 
 
-def _talker(engine: str, through: str | None) -> Talking | None:
+def _goes_over_http(cord: Cord, driver: str | None) -> bool:
+    """Whether a cord goes over HTTP, where its engine has a protocol of its own, too: by its driver, or its port."""
+    ports = load_engine(cord.engine).http_ports
+    named = {host.port for host in cord.hosts} - {None}
+    if named & set(ports):
+        return True
+    return bool(ports) and driver in driver_ids() and load_driver(driver).over_http
+
+
+def _talker(engine: str, through: str | None, *, over_http: bool) -> Talking | None:
     """The module through which one logs in; None where there is none for the engine."""
     if through not in {None, "odbc"}:
         raise FieldError(f"through is odbc, or left out, and not {quoted(str(through))}")
-    return odbc if through == "odbc" else dialler_for(engine)
+    return odbc if through == "odbc" else dialler_for(engine, over_http=over_http)
 
 
 def _climb(step: _Step, engine: str) -> tuple[Rung, Diagnosis | None]:
@@ -160,11 +174,12 @@ def _climb(step: _Step, engine: str) -> tuple[Rung, Diagnosis | None]:
 class _Climb:
     """What the rungs of one dial hand on: the line, what TLS has shown, the session, and what was answered."""
 
-    def __init__(self, cord: Cord, talker: Talking | None, limit: float, surroundings: Surroundings | None) -> None:
+    def __init__(
+        self, cord: Cord, talker: Talking | None, reached: Reached, limit: float, surroundings: Surroundings | None
+    ) -> None:
         self.cord, self.limit, self.surroundings = cord, limit, surroundings
         self.talker, self.missing = talker, self._load(talker)
         self.driver = "" if talker is None else talker.DRIVER
-        reached: Reached = dialler_for(cord.engine) or plain
         self.line = network.Line(reached, cord, _hosts(cord, reached), limit)
         self.seen = tls.Seen()
         self.session: Session = None
@@ -379,8 +394,9 @@ class _Climb:
 def _hosts(cord: Cord, reached: Reached) -> tuple[Host, ...]:
     engine = load_engine(cord.engine)
     usual = engine.default_port
-    if usual is None and engine.native_ports:  # without TLS, and with it
-        usual = engine.native_ports[level_of(cord, reached.DRIVER) is not TlsLevel.OFF]
+    ports = engine.http_ports if load_driver(reached.DRIVER).over_http else engine.native_ports
+    if usual is None and ports:  # without TLS, and with it
+        usual = ports[level_of(cord, reached.DRIVER) is not TlsLevel.OFF]
     given = cord.hosts or (Host(""),)
     return tuple(
         Host(h.address or engine.default_host or "", h.port or (None if h.is_socket else usual)) for h in given

@@ -329,7 +329,7 @@ def _failed(line: Line, error: Exception, host: Host, wire: Wire) -> Refusal:
     reason = str(getattr(error, "reason", None) or type(error).__name__)
     if reason in _PLAIN and wire.first:
         if who_is(wire.first) is not None:
-            return stranger(wire.first, engine)
+            return stranger(wire.first, engine, wire.place)
         return line.refuse("tls:plain", name="it answers in plain text", place=place)
     alert = _ALERT.fullmatch(reason)
     if alert is not None:

@@ -39,11 +39,17 @@ def server_for(engine: str) -> EngineServer:
     return module
 
 
-def dialler_for(engine: str) -> Dialled | None:
+OVER_HTTP = {"clickhouse": "clickhouse_http"}
+"""The module of an engine that can be dialled over HTTP, too."""
+
+
+def dialler_for(engine: str, *, over_http: bool = False) -> Dialled | None:
     """Give the module through which an engine is dialled; None for one that has none."""
-    if engine not in DIALLED:
+    name = OVER_HTTP.get(engine) if over_http else None
+    name = name or DIALLED.get(engine)
+    if name is None:
         return None
-    module: Dialled = import_module(f".{DIALLED[engine]}", __name__)
+    module: Dialled = import_module(f".{name}", __name__)
     return module
 
 
@@ -150,6 +156,7 @@ def place_of(cord: Cord) -> str:
 __all__ = [
     "DIALLED",
     "ENGINES",
+    "OVER_HTTP",
     "Activity",
     "Answer",
     "Capacity",

@@ -3,26 +3,62 @@
 from __future__ import annotations
 
 from contextlib import suppress
-from typing import Any
+from time import time
+from typing import TYPE_CHECKING, Any
 
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord
 from . import plain
+from .peers import stranger
 from .refusals import Refusal, holes_of, no_answer, refusal_of
 from .server import Answer, missing
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from .wire import Wire
 
 DRIVER = "clickhouse-driver"
 TLS_FIRST = True
 STATEMENT = "SELECT 1"
-_ANSWER = "SELECT version(), currentUser(), currentDatabase(), toUnixTimestamp(now())"
+_ANSWER = "SELECT version(), currentDatabase(), toUnixTimestamp(now())"
+_WHO = "SELECT currentUser()"  # which servers before 20.1 do not know
+_NATIVE, _HTTP = b"clickhouse-client program", b"Ok.\n"
+"""What ClickHouse answers over its own protocol to who speaks HTTP, and over HTTP to /ping."""
 
 socket_name = plain.socket_name
 ask_for_tls = plain.ask_for_tls
 greet = plain.greet
 part = plain.part
-inquire = plain.inquire
 used_method = plain.used_method
 watch = plain.watch
+
+
+def refuse_others(said: bytes, place: str, *, over_http: bool) -> None:
+    """Refuse who answers a question of HTTP otherwise than this protocol of ClickHouse's does.
+
+    Raises
+    ------
+    Refusal
+        With the name of who it is, as far as it is known.
+    """
+    if (_HTTP in said and said.startswith(b"HTTP/")) if over_http else _NATIVE in said:
+        return
+    if over_http and _NATIVE in said:
+        raise refusal_of("peer:other-port", engine="clickhouse", place=place, name="its own protocol")
+    if _HTTP in said and said.startswith(b"HTTP/"):
+        raise refusal_of("peer:other-port", engine="clickhouse", place=place, name="HTTP")
+    raise stranger(said, "clickhouse", place)
+
+
+def inquire(wire: Wire, cord: Cord) -> Refusal | None:
+    """Ask in HTTP who it is: ClickHouse says there which port is for what."""
+    wire.send(b"GET /ping HTTP/1.0\r\n\r\n")
+    try:
+        refuse_others(wire.receive(2048), wire.place, over_http=False)
+    except Refusal as refusal:
+        return refusal
+    return None
 
 
 def _module() -> Any:  # noqa: ANN401
@@ -38,8 +74,9 @@ def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # n
     module = _module()
     arguments = plain.arguments_of(cord, DRIVER)
     arguments.pop("compression", None)  # what little a hostile server sends may become a thousand times as much
-    for name in ("connect_timeout", "send_receive_timeout", "sync_request_timeout"):  # what is left behind ends soon
-        arguments[name] = plain.shorter(arguments.get(name), deadline.seconds)
+    # what is left behind ends soon; and there is time to ask who else it is
+    for name in ("connect_timeout", "send_receive_timeout", "sync_request_timeout"):
+        arguments[name] = plain.shorter(arguments.get(name), deadline.seconds * plain.SHARE)
 
     def connect() -> Any:  # noqa: ANN401
         client = module.Client(**{"client_name": "cordtally", **arguments})
@@ -64,15 +101,32 @@ def cause_of(error: Exception, cord: Cord | None = None) -> Refusal:
 
 
 def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
-    """Ask for version, user and database."""
+    """Ask for version, user, database and time."""
+
+    def ask(statement: str) -> tuple[Any, ...]:
+        return tuple(deadline.run(lambda: session.execute(statement))[0])
+
     try:
-        ((version, user, database, _),) = deadline.run(lambda: session.execute(_ANSWER))
+        return asked(ask, (_module().errors.Error,))
     except NoAnswer:
         close(session)
         raise no_answer(deadline, "clickhouse") from None
     except (_module().errors.Error, OSError, EOFError) as error:
         raise cause_of(error) from None
-    return Answer(product="ClickHouse", version=str(version), user=user, database=database)
+
+
+def asked(ask: Callable[[str], tuple[Any, ...]], refused: tuple[type[Exception], ...]) -> Answer:
+    """Ask what can be asked over both protocols; ``ask`` gives the one row of an answer."""
+    before = time()
+    version, database, clock = ask(_ANSWER)
+    halfway = (before + time()) / 2
+    user: str | None = None
+    with suppress(*refused):
+        (user,) = ask(_WHO)
+    # the server tells whole seconds
+    return Answer(
+        product="ClickHouse", version=str(version), user=user, database=database, clock=float(clock) + 0.5 - halfway
+    )
 
 
 def run(session: Any, statement: str) -> None:  # noqa: ANN401

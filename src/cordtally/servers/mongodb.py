@@ -42,7 +42,7 @@ def greet(wire: Wire, cord: Cord) -> str:
     head = wire.read(16)
     length, _, _, code = struct.unpack("<iiii", head)
     if code not in {_OP_MSG, _OP_REPLY} or not 16 < length < 1 << 20:
-        raise stranger(head, "mongodb")
+        raise stranger(head, "mongodb", wire.place)
     wire.read(length - 16)
     return ""
 

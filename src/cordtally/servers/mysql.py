@@ -72,15 +72,15 @@ def _greeting(wire: Wire) -> int:
     try:
         head = wire.read(4)
     except HungUp as gone:
-        raise stranger(gone.said, "mysql") if gone.said else gone from None
+        raise stranger(gone.said, "mysql", wire.place) if gone.said else gone from None
     if head[2] != 0 or head[3] != 0:
-        raise stranger(head + _a_little(wire), "mysql")
+        raise stranger(head + _a_little(wire), "mysql", wire.place)
     greeting = wire.read(int.from_bytes(head[:3], "little"))
     if greeting[:1] == b"\xff" and len(greeting) > 2:
         number = int.from_bytes(greeting[1:3], "little")
         raise refusal_of(f"mysql:{number}", engine="mysql", code=str(number))
     if greeting[:1] != b"\x0a":
-        raise stranger(head + greeting, "mysql")
+        raise stranger(head + greeting, "mysql", wire.place)
     after_version = greeting.find(b"\0", 1) + 1
     if not 0 < after_version <= len(greeting) - 15:
         raise HungUp

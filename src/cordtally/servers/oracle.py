@@ -54,7 +54,7 @@ def greet(wire: Wire, cord: Cord) -> str:
         said = wire.read(8)
         length, _, letter = struct.unpack_from(">HHB", said)
         if letter not in {_ACCEPT, _REFUSE, _REDIRECT, _RESEND} or not 8 <= length < 1 << 15:
-            raise stranger(said, "oracle")
+            raise stranger(said, "oracle", wire.place)
         body = wire.read(length - 8)
         if letter == _RESEND:
             wire.send(packet)

@@ -31,7 +31,7 @@ def who_is(said: bytes) -> tuple[str, str] | None:
     return next(((peer, title) for peer, sign, title in _SIGNS if sign.match(said)), None)
 
 
-def stranger(said: bytes, engine: str) -> Refusal:
+def stranger(said: bytes, engine: str, place: str) -> Refusal:
     """Make the refusal of a peer that speaks another protocol, or none that is known."""
     peer, title = who_is(said) or ("unknown", None)
-    return refusal_of(f"peer:{peer}", engine=engine, peer=title)
+    return refusal_of(f"peer:{peer}", engine=engine, peer=title, place=place)

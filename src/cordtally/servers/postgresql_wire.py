@@ -49,7 +49,7 @@ def ask_for_tls(wire: Wire) -> bool:
         return answer == b"S"
     if answer[:1] == b"E" and (answer[1:5].startswith(b"\0\0") or len(answer) == 1):
         raise refusal_of("peer:old", engine="postgresql")  # before 7.2, or out of memory
-    raise stranger(answer, "postgresql")
+    raise stranger(answer, "postgresql", wire.place)
 
 
 def start(wire: Wire, cord: Cord) -> int:
@@ -160,7 +160,7 @@ def _message(wire: Wire) -> tuple[bytes, bytes]:
     head = wire.read(5)
     length = int.from_bytes(head[1:], "big") - 4
     if head[:1] not in b"RESKZNvp" or not 0 <= length < 1 << 20:
-        raise stranger(head, "postgresql")
+        raise stranger(head, "postgresql", wire.place)
     return head[:1], wire.read(length)
 
 

@@ -71,7 +71,7 @@ def greet(wire: Wire, cord: Cord) -> str:
     said = wire.receive(512)
     known = who_is(said)
     if known is None or known[0] != "redis":
-        raise stranger(said, "redis")
+        raise stranger(said, "redis", wire.place)
     word, _, rest = said[1:].decode("utf-8", "replace").partition("\r\n")[0].partition(" ")
     if said[:1] == b"+":
         return "no password asked for"

@@ -53,7 +53,7 @@ def _packet(wire: Wire) -> bytes:
     head = wire.read(8)
     kind, _, length = struct.unpack_from(">BBH", head)
     if kind not in {_PRE_LOGIN, _RESPONSE} or length <= 8:
-        raise stranger(head, "sqlserver")
+        raise stranger(head, "sqlserver", wire.place)
     return wire.read(length - 8)
 
 
@@ -68,7 +68,7 @@ def ask_for_tls(wire: Wire) -> bool:
     said = _packet(wire)
     offered = _option(said, _ENCRYPTION)
     if offered is None or not offered:
-        raise stranger(said, "sqlserver")
+        raise stranger(said, "sqlserver", wire.place)
     wire.pack, wire.unpack = lambda data: _packed(_PRE_LOGIN, data), _packet
     return offered[0] != _NOT_SUPPORTED
 

@@ -48,6 +48,15 @@ class Wire:
         self.unpack: Callable[[Wire], bytes] | None = None
         self._coming, self._going = ssl.MemoryBIO(), ssl.MemoryBIO()
 
+    @property
+    def place(self) -> str:
+        """Whom it is connected with: address and port, or a socket's file; empty where it is not connected any more."""
+        try:
+            found = self.plug.getpeername()
+        except OSError:
+            return ""
+        return f"{found[0]} port {found[1]}" if isinstance(found, tuple) else str(found)
+
     def __enter__(self) -> Self:
         return self
 
