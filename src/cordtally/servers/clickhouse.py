@@ -12,6 +12,7 @@ from . import plain
 from .peers import stranger
 from .refusals import Refusal, holes_of, no_answer, refusal_of
 from .server import Answer, missing
+from .wire import HungUp
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -23,6 +24,7 @@ TLS_FIRST = True
 STATEMENT = "SELECT 1"
 _ANSWER = "SELECT version(), currentDatabase(), toUnixTimestamp(now())"
 _WHO = "SELECT currentUser()"  # which servers before 20.1 do not know
+_MOST = 16 << 10  # bytes of an answer to /ping
 _NATIVE, _HTTP = b"clickhouse-client program", b"Ok.\n"
 """What ClickHouse answers over its own protocol to who speaks HTTP, and over HTTP to /ping."""
 
@@ -34,14 +36,19 @@ used_method = plain.used_method
 watch = plain.watch
 
 
-def refuse_others(said: bytes, place: str, *, over_http: bool) -> None:
-    """Refuse who answers a question of HTTP otherwise than this protocol of ClickHouse's does.
+def ping(wire: Wire, *, over_http: bool) -> None:
+    """Ask for /ping in HTTP, and refuse who answers otherwise than this protocol of ClickHouse's does.
 
     Raises
     ------
     Refusal
         With the name of who it is, as far as it is known.
     """
+    wire.send(b"GET /ping HTTP/1.0\r\n\r\n")
+    said, place = wire.receive(), wire.place
+    with suppress(HungUp):  # the head may come before the rest
+        while len(said) < _MOST and _HTTP not in said and _NATIVE not in said:
+            said += wire.receive()
     if (_HTTP in said and said.startswith(b"HTTP/")) if over_http else _NATIVE in said:
         return
     if over_http and _NATIVE in said:
@@ -53,9 +60,8 @@ def refuse_others(said: bytes, place: str, *, over_http: bool) -> None:
 
 def inquire(wire: Wire, cord: Cord) -> Refusal | None:
     """Ask in HTTP who it is: ClickHouse says there which port is for what."""
-    wire.send(b"GET /ping HTTP/1.0\r\n\r\n")
     try:
-        refuse_others(wire.receive(2048), wire.place, over_http=False)
+        ping(wire, over_http=False)
     except Refusal as refusal:
         return refusal
     return None

@@ -28,8 +28,7 @@ watch = plain.watch
 
 def greet(wire: Wire, cord: Cord) -> str:
     """Ask for /ping, which needs no user."""
-    wire.send(b"GET /ping HTTP/1.0\r\n\r\n")
-    clickhouse.refuse_others(wire.receive(2048), wire.place, over_http=True)
+    clickhouse.ping(wire, over_http=True)
     return ""
 
 
