@@ -20,7 +20,7 @@ from cordtally.deadline import Deadline
 from cordtally.model import Authentication, Host, Secret, Tls, TlsLevel
 from cordtally.pooling.measuring import Plan, measure
 from cordtally.pooling.watching import Watch
-from cordtally.servers import DIALLED, HungUp, NoAnswer, Refusal, Wire, ask_capacity
+from cordtally.servers import DIALLED, OVER_HTTP, HungUp, NoAnswer, Refusal, Wire, ask_capacity
 from cordtally.standins.mongodb import MongoStandIn
 from cordtally.standins.oracle import OracleListenerStandIn
 from cordtally.standins.sqlserver import SqlServerStandIn
@@ -28,7 +28,7 @@ from cordtally.standins.sqlserver import SqlServerStandIn
 from ..servers import ADMIN_PASSWORD
 from .peers import DAMAGE, Peer, damaged, pouring, saying
 
-MODULES = sorted({*DIALLED.values(), "plain"})
+MODULES = sorted({*DIALLED.values(), *OVER_HTTP.values(), "plain"})
 STEPS = ("ask_for_tls", "greet", "inquire", "part")
 BEGINNINGS = [
     b"", b"S", b"N", b"R\0\0\0\x08\0\0\0\0", b"R\0\0\0\x17\0\0\0\x0aSCRAM-SHA-256\0\0", b"E\0\0\0\x20SFATAL\0C28000\0", b"-NOAUTH ", b"+PONG\r\n",

@@ -125,7 +125,7 @@ def test_postgresql_through_its_states(postgresql, place):
         assert becomes(keeper, ("log in", "standby-lets-nobody-in", "57P03")) == ("log in", "standby-lets-nobody-in", "57P03")
 
 
-def test_mariadb_that_is_full(place):
+def test_mariadb_that_follows_another_and_is_full(place):
     with servers.mariadb(place, tls=False, more=("--max-connections=10",)) as server:
         if server is None:
             pytest.skip("mariadb-server is not installed")
@@ -133,6 +133,11 @@ def test_mariadb_that_is_full(place):
         keeper = master.copy_with(user="state_keeper", password=Secret(PASSWORD))
         with pymysql.connect(**master.arguments("pymysql")) as connection, connection.cursor() as cursor:
             cursor.execute(f"CREATE USER state_keeper@'%' IDENTIFIED BY '{PASSWORD}'")
+            cursor.execute("CHANGE MASTER TO MASTER_HOST = '127.0.0.9', MASTER_USER = 'follower'")
+            cursor.execute("SET GLOBAL max_statement_time = 9, GLOBAL read_only = ON")
+            follows = ct.dial(master).answer
+            cursor.execute("RESET SLAVE ALL")
+            assert (follows.role, follows.statement_timeout, follows.reads_only, ct.dial(master).answer.role) == ("standby", 9, True, "primary")
             opened = [pymysql.connect(**keeper.arguments("pymysql")) for _ in range(8)]
             assert told(ct.dial(keeper)) is None  # what is tried before the log-in does not take the last place from it
             while len(opened) < 9:

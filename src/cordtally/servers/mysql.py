@@ -36,6 +36,9 @@ SELECT version(), current_user(), database(), @@GLOBAL.read_only, unix_timestamp
        @@GLOBAL.max_connections, @@SESSION.wait_timeout
 """
 _STATUS = "SHOW STATUS WHERE Variable_name IN ('Ssl_version', 'Ssl_cipher', 'Threads_connected')"
+# by whether it is MariaDB; MySQL's is for statements that read alone
+_ENDS = {True: "SELECT @@SESSION.max_statement_time", False: "SELECT @@SESSION.max_execution_time / 1000"}
+_FOLLOWS = {True: "SHOW SLAVE STATUS", False: "SHOW REPLICA STATUS"}
 _BARE = """
 SELECT p.command, p.state, p.time, concat(p.user, coalesce(concat('/', p.db), '')), NULL, NULL
 FROM information_schema.processlist p WHERE p.id <> connection_id() AND p.command NOT IN ('Daemon', 'Binlog Dump')
@@ -222,14 +225,26 @@ def _rows(session: Any, statement: str, deadline: Deadline) -> Any:  # noqa: ANN
         raise cause_of(error) from None
 
 
+def _may_tell(session: Any, statement: str, deadline: Deadline) -> Any:  # noqa: ANN401
+    """Ask what older servers do not know, or this user may not; None then."""
+    try:
+        return _rows(session, statement, deadline)
+    except Refusal as refusal:
+        if refusal.code is None:
+            raise
+        return None
+
+
 def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
-    """Ask for what a dial tells, in three statements."""
+    """Ask for what a dial tells, in five statements."""
     before = time()
     row = _rows(session, _ANSWER, deadline)[0]
     halfway = (before + time()) / 2
     version, user, database, reads, clock, limit, idle = row
     status = dict(_rows(session, _STATUS, deadline))
     maria = "mariadb" in str(version).lower()
+    ends = _may_tell(session, _ENDS[maria], deadline)
+    follows = _may_tell(session, _FOLLOWS[maria], deadline)
     grants = [str(one) for (one,) in _rows(session, "SHOW GRANTS", deadline)]
     rights = ["all rights on all databases"] if any(" ON *.* " in g and "ALL PRIV" in g for g in grants) else []
     cipher = status.get("Ssl_cipher", "")
@@ -240,7 +255,7 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
         user=user,
         database=database,
         encrypted=shown,
-        role=None,
+        role=None if follows is None else "standby" if follows else "primary",
         reads_only=bool(reads),
         rights=tuple(rights),
         clock=float(clock) - halfway,
@@ -248,6 +263,7 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
         limit=int(limit),
         reserve=0,
         idle_timeout=float(idle),
+        statement_timeout=float(ends[0][0]) if ends else None,
         place=f"{session.host}:{session.port}",
     )
 
