@@ -18,7 +18,6 @@ from ..secrets import Surroundings, with_secret
 from ..servers import (
     Answer,
     Deadline,
-    HungUp,
     Reached,
     Refusal,
     Session,
@@ -34,6 +33,7 @@ from . import files, network, tls
 from .holding import ask_holders, holders_at, is_nearly_full
 from .levels import level_of
 from .noting import notes_on, told_of, untold
+from .refused import more_of
 from .rungs import RUNGS, Diagnosis, DialResult, RoundTrips, Rung, RungInClear, RungNotNeeded, RungOutcome
 
 DEFAULT_LIMIT = 5.0
@@ -289,7 +289,7 @@ class _Climb:
         try:
             self.session = server.log_in(chosen, deadline)
         except Refusal as refusal:
-            told = self._with_tls(self._more_of(refusal, deadline), deadline)
+            told = more_of(refusal, self.line, self.seen, deadline)
             # servers say during log-in that there is no such database; it belongs to the next rung
             if not told.database:
                 raise told from None
@@ -300,38 +300,6 @@ class _Climb:
         method = f" ({method})" if method else ""
         user = self.cord.user or load_engine(self.cord.engine).default_user or "nobody by name"
         return f"as {user} {how}{method}, through {server.DRIVER}"
-
-    def _more_of(self, refusal: Refusal, deadline: Deadline) -> Refusal:
-        """Give what tells most of a refusal: what the server said before the log-in, or says when it is asked again."""
-        if self.seen.early is not None:
-            return self.seen.early
-        told = refusal.code is not None and (refusal.known is None or refusal.known.id != "not-connected")
-        if told or not self.line.reached:
-            return refusal
-        try:
-            with tls.open_wire(self.line, self.line.reached[0], deadline) as wire:
-                return self.line.server.inquire(wire, self.cord) or refusal
-        except (Refusal, HungUp, NoAnswer, OSError, MissingExtra):
-            return refusal
-
-    def _with_tls(self, refusal: Refusal, deadline: Deadline) -> Refusal:
-        """See whether who is refused in plain text would be asked for a password in TLS; it is not given.
-
-        The other way round nothing is tried: who wants TLS has not allowed that even a name goes in the clear.
-        """
-        if refusal.known is None or not (refusal.known.tls_may_help and self.line.reached):
-            return refusal
-        address = self.line.reached[0]
-        if address.host.is_socket or level_of(self.cord, self.line.server.DRIVER) is not TlsLevel.OFF:
-            return refusal
-        try:
-            with tls.open_wire(self.line, address, deadline, TlsLevel.ENCRYPTED) as wire:
-                if wire.tls is None:
-                    return refusal
-                self.line.server.greet(wire, self.cord)
-        except (Refusal, HungUp, NoAnswer, OSError):
-            return refusal
-        return self.line.refuse("own:only-with-tls", code=refusal.code)
 
     def database(self) -> str:
         """Say which database it is, or why there is none."""

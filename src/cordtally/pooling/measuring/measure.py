@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     import numpy as np
 
     from ..fitting.scalability import ScalabilityFit
-    from .loading import Failures, Load, Sessions
+    from .loading import Load, Sessions
 
     Array = np.ndarray[tuple[int], np.dtype[np.float64]]
 
@@ -204,6 +204,7 @@ def measure(
     except ImportError:
         raise MissingExtra("NumPy", "pool", "measuring") from None
     from .loading import Failures, open_sessions
+    from .steps import put_loads
 
     server = server_for(cord.engine)
     errors = server.errors()
@@ -231,43 +232,12 @@ def measure(
                 advice = f"{opened} connections were open by then: measure with {opened} at most, or raise the limit"
             raise ServerError(f"{place_of(cord)}: {refusal.cause}; {advice}") from None
         try:
-            loads, rate, waits, instants = _loads(sessions, work, failures, plan, progress)
+            loads, rate, waits, instants = put_loads(sessions, work, failures, plan, progress)
         except NoAnswer:
             silent = no_answer(patience, cord.engine)
             raise ServerError(f"{place_of(cord)}: {silent.cause}; {silent.hint}") from None
     compared = () if waits is None else _compare(plan, loads, waits, instants)
     return _gather(plan, capacity, loads, waits, rate, compared, embedded=load_engine(cord.engine).embedded)
-
-
-def _loads(
-    sessions: Sessions,
-    work: Callable[[Session], None],
-    failures: Failures,
-    plan: Plan,
-    progress: Callable[[int, int], None] | None,
-) -> tuple[dict[int, Load], float | None, Load | None, Array]:
-    """Put each step's load on the server, and with a pool that of requests which come at random."""
-    import numpy as np
-
-    from .loading import load_closed, load_open
-
-    total = len(plan.steps) + (1 if plan.pool_size else 0)
-    loads: dict[int, Load] = {}
-    for number, concurrency in enumerate(plan.steps):
-        loads[concurrency] = load_closed(sessions.grow(concurrency), work, failures, plan.seconds)
-        _check(loads[concurrency])
-        if progress is not None:
-            progress(number + 1, total)
-    if not plan.pool_size:
-        return loads, None, None, np.empty(0)
-    rate = _rate(loads, plan)
-    gaps = np.random.default_rng(plan.seed).exponential(1 / rate, max(50, int(5 * plan.seconds * rate)))
-    instants = np.cumsum(gaps)
-    waits = load_open(sessions.grow(plan.pool_size), work, failures, instants)
-    _check(waits)
-    if progress is not None:
-        progress(total, total)
-    return loads, rate, waits, instants
 
 
 def _first_look(sessions: Sessions, server: EngineServer, plan: Plan) -> Capacity:
@@ -286,20 +256,6 @@ def _first_look(sessions: Sessions, server: EngineServer, plan: Plan) -> Capacit
     except NoAnswer:
         raise Refusal("the statement took longer than its limit", "give it longer, or a shorter statement") from None
     return capacity
-
-
-def _check(load: Load) -> None:
-    if len(load.holds) == 0:
-        why = load.first_failure or "no statement ended in time; give each step longer, or a shorter statement"
-        raise PoolModelError(f"nothing was measured: {why}")
-
-
-def _rate(loads: dict[int, Load], plan: Plan) -> float:
-    """Arrivals that keep the pool as busy as wanted, by the throughput that was measured at its size."""
-    size = plan.pool_size
-    assert size is not None
-    concurrency = min(loads, key=lambda n: abs(n - size))
-    return plan.utilisation * loads[concurrency].throughput * size / concurrency
 
 
 def _gather(  # noqa: PLR0917 -- what was measured, in the order of measuring
