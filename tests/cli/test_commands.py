@@ -150,6 +150,19 @@ def test_the_demo_runs_to_its_end(capfd):
     assert "not-a-real-pw" not in out
 
 
+@pytest.mark.skipif(not hasattr(os, "mkfifo"), reason="no named pipes")
+@pytest.mark.parametrize(
+    "arguments",
+    [("read", "@pipe"), ("show", "--tally", "pipe"), ("pool", "fit", "pipe"), ("pool", "convert", "@pipe", "--from", "hikaricp", "--to", "npgsql-pool"), ("pool", "replay", "pipe")],
+)
+def test_nobody_waits_for_a_pipe_that_nobody_writes_to(cli, tmp_path, monkeypatch, arguments):
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setattr("cordtally.pipes.PATIENCE", 0.1)
+    os.mkfifo("pipe")
+    status, _, err = cli(*arguments)
+    assert (status, "'pipe' is a pipe, and nobody writes to it" in err) == (2, True)
+
+
 ODD_LINES = [
     (b'{"text": "postgresql://h/d", "from": 5}', '"from" is a text'), (b'{"text": "postgresql://h/d", "to": [1]}', '"to" is a text'),
     (b"[" * 100_000, "nested too deep"), (b'{"text": ' + b"1" * 5000 + b"}", "too many digits"), (b'{"text": "\\ud800"}', "surrogate"),

@@ -22,7 +22,6 @@ from cordtally.pooling.measuring import Plan, measure
 from cordtally.pooling.watching import Watch
 from cordtally.servers import DIALLED, OVER_HTTP, HungUp, NoAnswer, Refusal, Wire, ask_capacity
 from cordtally.standins.mongodb import MongoStandIn
-from cordtally.standins.oracle import OracleListenerStandIn
 from cordtally.standins.sqlserver import SqlServerStandIn
 
 from ..servers import ADMIN_PASSWORD
@@ -59,12 +58,12 @@ def _dialled(engine, port, query=()):
 
 @pytest.fixture(scope="module")
 def targets(request):
-    """Servers behind the proxies: stand-ins, and real ones where they are installed."""
-    with MongoStandIn(user="keeper", password="not-a-real-pw") as mongo, SqlServerStandIn(password="not-a-real-pw") as tds, OracleListenerStandIn() as oracle:
-        found = {
-            "mongodb": _dialled("mongodb", mongo.port, {"authentication": Authentication(realm="admin")}), "sqlserver": _dialled("sqlserver", tds.port),
-            "oracle": _dialled("oracle", oracle.port, {"database": "tariff"}),
-        }
+    """Servers behind the proxies: stand-ins, and real ones where they are installed.
+
+    Not Oracle's listener: python-oracledb 26.1 crashes, with the process, once its connection is collected, when an answer goes on behind its end.
+    """
+    with MongoStandIn(user="keeper", password="not-a-real-pw") as mongo, SqlServerStandIn(password="not-a-real-pw") as tds:
+        found = {"mongodb": _dialled("mongodb", mongo.port, {"authentication": Authentication(realm="admin")}), "sqlserver": _dialled("sqlserver", tds.port)}
         for engine, fixture, database in (("postgresql", "postgresql", "postgres"), ("mariadb", "mariadb", None), ("redis", "redis_server", "0")):
             port = request.getfixturevalue(fixture).port
             user = None if engine == "redis" else "harbour_master"
@@ -73,8 +72,7 @@ def targets(request):
 
 
 @pytest.mark.servers
-@pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")  # python-oracledb leaves its socket to be collected
-@pytest.mark.parametrize("engine", ["mongodb", "sqlserver", "oracle", "postgresql", "mariadb", "redis"])
+@pytest.mark.parametrize("engine", ["mongodb", "sqlserver", "postgresql", "mariadb", "redis"])
 def test_conversations_that_are_damaged(targets, engine):
     cord = targets[engine]
 

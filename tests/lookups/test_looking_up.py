@@ -28,7 +28,7 @@ def places(tmp_path):
     (tmp_path / ".pg_service.conf").write_text(SERVICES)
     (tmp_path / "tnsnames.ora").write_text(ALIASES)
     (tmp_path / "more").mkdir()
-    (tmp_path / "more" / "old.ora").write_text("IFILE=../tnsnames.ora\nold = charts.greywick.example:1522/old\n")
+    (tmp_path / "more" / "old.ora").write_text("" + "IFILE=../tnsnames.ora\n" * 10 + "old = charts.greywick.example:1522/old\n")
     (tmp_path / ".odbc.ini").write_text(SOURCES)
     (tmp_path / "odbcinst.ini").write_text("[FreeTDS]\nDriver=/opt/lib/libtds.so\n")
     return Places({"ODBCSYSINI": str(tmp_path), "PGSYSCONFDIR": str(tmp_path)}, tmp_path)

@@ -22,6 +22,7 @@ from ..errors import AmbiguousText, CordTallyError, FieldError, LocatorError, Ta
 from ..exchange import LARGEST_TEXT, Reading, read, write
 from ..model import Cord
 from ..patterns import pattern
+from ..pipes import open_to_read
 from ..text import encoding_of
 from . import completing
 from .naming import say_note
@@ -249,7 +250,7 @@ def missing_file(path: Path) -> str:
 def _line_of(path: Path) -> str:
     """The connection string in a file."""
     try:
-        with path.open("rb") as stream:
+        with open_to_read(path) as stream:
             text = _decoded(stream.read(_LARGEST_INPUT), "the file").strip("\r\n")
     except FileNotFoundError:
         raise FieldError(missing_file(path), path=path) from None

@@ -269,7 +269,8 @@ class _Climb:
         try:
             found = Deadline(self.limit).run(lambda: resolve(self.cord, limit=self.limit))
         except LookUpError as error:
-            refused = refusal_of("srv", engine=self.cord.engine, place=discovery.name)
+            code = "srv" if discovery.kind is DiscoveryKind.SRV else "alias"
+            refused = refusal_of(code, engine=self.cord.engine, place=discovery.name)
             raise Refusal(str(error).partition("\n")[0], refused.hint, known=refused.known) from None
         except NoAnswer:
             raise self.line.refuse("timeout:resolve", place=discovery.name) from None

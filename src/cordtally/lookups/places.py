@@ -46,8 +46,13 @@ class Places:
 
 
 def read_text(path: Path) -> str | None:
-    """Read a file of at most 4 MiB as UTF-8; None where there is none."""
+    """Read a file of at most 4 MiB as UTF-8; None where there is none, or what has its name is no file.
+
+    libpq takes no pipe for a password file either (fe-connect.c, passwordFromFile), and nobody waits for one.
+    """
     try:
+        if not path.is_file():
+            return None
         with path.open("rb") as stream:
             return stream.read(LARGEST_FILE).decode("utf-8", "surrogateescape")
     except (FileNotFoundError, NotADirectoryError, PermissionError, IsADirectoryError):

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 from ..catalog import find_nearest
 from ..errors import MissingExtra, PoolModelError, quoted
+from ..pipes import open_to_read
 
 if TYPE_CHECKING:
     import numpy as np
@@ -46,7 +47,8 @@ def read_table(path: str | Path) -> pd.DataFrame:
         if path.suffix == ".parquet":
             table = pd.read_parquet(path)
         else:
-            table = pd.read_csv(path, skipinitialspace=True, comment="#")
+            with open_to_read(path) as stream:
+                table = pd.read_csv(stream, skipinitialspace=True, comment="#")
     except ImportError:
         raise MissingExtra("pyarrow", "pool", "reading Parquet") from None
     except (pd.errors.ParserError, pd.errors.EmptyDataError, UnicodeDecodeError) as error:

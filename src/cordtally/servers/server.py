@@ -48,6 +48,15 @@ class Answer:
     place: str | None = None
     more: str = ""
 
+    def __post_init__(self) -> None:
+        """Replace what moves a cursor or hides text: all of this is what a server likes to say."""
+        for name in ("product", "version", "user", "database", "schemas", "encrypted", "role", "more"):
+            said = getattr(self, name)
+            if isinstance(said, str) and not said.isprintable():
+                object.__setattr__(
+                    self, name, "".join(c if c.isprintable() else "\N{REPLACEMENT CHARACTER}" for c in said)
+                )
+
     @property
     def called(self) -> str:
         """Product and version."""

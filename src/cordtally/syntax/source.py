@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from ..errors import FieldError
+from ..pipes import open_to_read
 from ..text.encodings import encoding_of
 
 LARGEST_FILE = 64 << 20
@@ -43,7 +44,7 @@ class Source:
         OSError
             When it cannot be read.
         """
-        with path.open("rb") as stream:
+        with open_to_read(path) as stream:
             data = stream.read(LARGEST_FILE + 1)
         if len(data) > LARGEST_FILE:
             raise FieldError(f"{path} is larger than {LARGEST_FILE >> 20} MiB", path=path)

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from ..catalog import find_nearest
 from ..errors import TallyError, UnknownName
+from ..pipes import open_to_read
 from .places import find_place
 
 FILE_NAME = "tally.toml"
@@ -100,7 +101,7 @@ def read_file(place: Path) -> TallyFile:
         When it is missing, or no TOML.
     """
     try:
-        with place.open("rb") as stream:
+        with open_to_read(place) as stream:
             data = stream.read(_LARGEST + 1)
         source = data.decode("utf-8-sig").replace("\r\n", "\n")
     except OSError as error:

@@ -12,6 +12,7 @@ from typing import Any
 from ...catalog import find_nearest
 from ...errors import FieldError, PoolModelError, quoted
 from ...model import Duration
+from ...pipes import open_text, read_text
 from ..quantities import parse_rate, set_quantities
 
 
@@ -222,7 +223,7 @@ def read_services(
         rows, server_part, pooler_rows = _csv(path), {}, []
     else:
         try:
-            document = tomllib.loads(path.read_text(encoding="utf-8"))
+            document = tomllib.loads(read_text(path))
         except (ValueError, RecursionError) as error:  # numbers of too many digits, and nests too deep
             raise PoolModelError(f"{path}: this is no TOML: {error}") from None
         wrong = document.keys() - {"server", "services", "poolers"}
@@ -277,7 +278,7 @@ def check_services(services: list[Service], poolers: list[Pooler], where: str) -
 def _csv(path: Path) -> list[tuple[int, dict[str, object]]]:
     import csv
 
-    with path.open(encoding="utf-8-sig", newline="") as stream:
+    with open_text(path, encoding="utf-8-sig", newline="") as stream:
         rows = list(csv.DictReader(stream, skipinitialspace=True))
     return [
         (number, {str(key).strip(): value for key, value in row.items() if key and value not in (None, "")})

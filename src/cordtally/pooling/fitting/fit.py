@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ...errors import MissingExtra, PoolModelError, quoted
+from ...pipes import read_text
 from ...results import Result
 from ..quantities import show_seconds, show_share
 from ..queues.contention import Contention
@@ -123,7 +124,7 @@ def read_fit(path: str | Path) -> FittedLoad:
         For anything else.
     """
     try:
-        document = json.loads(Path(path).read_text(encoding="utf-8"))
+        document = json.loads(read_text(Path(path)))
     except (json.JSONDecodeError, UnicodeDecodeError) as error:
         raise PoolModelError(f"{path}: this is no JSON: {error}") from None
     if not isinstance(document, dict) or document.get("schema") != SCHEMA:

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ...errors import PoolModelError, quoted
+from ...pipes import open_text
 from ..tables import UNITS, find_column, read_table, times
 
 if TYPE_CHECKING:
@@ -86,7 +87,7 @@ def _by_pattern(path: Path, pattern: str) -> pd.DataFrame:
     wrong = [name for name in compiled.groupindex if name not in known]
     if wrong or not compiled.groupindex:
         raise PoolModelError(f"the pattern needs groups named {', '.join(GROUPS)}, with a unit at most: (?P<hold_ms>…)")
-    with path.open(encoding="utf-8", errors="replace") as stream:
+    with open_text(path, errors="replace") as stream:
         rows = [match.groupdict() for line in stream if (match := compiled.search(line))]
     if not rows:
         raise PoolModelError(f"{path}: no line matches the pattern")
@@ -97,7 +98,7 @@ def _json_lines(path: Path) -> pd.DataFrame:
     import pandas as pd
 
     rows: list[dict[str, Any]] = []
-    with path.open(encoding="utf-8", errors="replace") as stream:
+    with open_text(path, errors="replace") as stream:
         for number, line in enumerate(stream, 1):
             if not line.strip():
                 continue

@@ -12,6 +12,7 @@ from typing import Any
 from ...catalog import find_nearest
 from ...errors import FieldError, PoolModelError, quoted
 from ...model import Duration
+from ...pipes import read_text
 from ..quantities import parse_rate, show_seconds
 from ..tables import read_table, times
 from . import rules as names
@@ -198,7 +199,7 @@ def read_scenario(path: str | Path) -> Scenario:
     """
     path = Path(path)
     try:
-        document = tomllib.loads(path.read_text(encoding="utf-8"))
+        document = tomllib.loads(read_text(path))
     except (ValueError, RecursionError) as error:  # numbers of too many digits, and nests too deep
         raise PoolModelError(f"{path}: this is no TOML: {error}") from None
     try:
