@@ -126,7 +126,6 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
     roles = {one.get("role") for one in rights.get("authenticatedUserRoles", [])} & _ADMINISTRATIVE
     local = hello.get("localTime")
     told = [f"replica set {hello['setName']}"] if hello.get("setName") else []
-    told += ["a stand-in"] if build.get("standIn") else []
     return Answer(
         product="MongoDB",
         version=str(build.get("version", "?")),

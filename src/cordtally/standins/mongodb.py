@@ -86,7 +86,7 @@ class MongoStandIn(SocketStandIn):
         known: dict[str, dict[str, Any]] = {
             "ping": {},
             "endsessions": {},
-            "buildinfo": {"version": "7.0.14 (a stand-in)", "versionArray": [7, 0, 14, 0], "standIn": True},
+            "buildinfo": {"version": "7.0.14 (a stand-in)", "versionArray": [7, 0, 14, 0]},
             "connectionstatus": {
                 "authInfo": {
                     "authenticatedUsers": [{"user": self.user, "db": "admin"}] if self.user else [],
