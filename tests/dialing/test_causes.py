@@ -109,12 +109,12 @@ def test_a_full_queue_is_no_reply():
 # --- TLS
 
 
-def self_signed(folder):
+def self_signed(folder, begins=-1):
     key, name = ec.generate_private_key(ec.SECP256R1()), x509.Name([x509.NameAttribute(x509.NameOID.COMMON_NAME, "localhost")])
     day = datetime.timedelta(days=1)
     now = datetime.datetime.now(datetime.UTC)
     made = x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(key.public_key()).serial_number(7)
-    made = made.not_valid_before(now - day).not_valid_after(now + day).sign(key, hashes.SHA256())
+    made = made.not_valid_before(now + begins * day).not_valid_after(now + (begins + 2) * day).sign(key, hashes.SHA256())
     pem = key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
     (folder / "self.pem").write_bytes(pem + made.public_bytes(serialization.Encoding.PEM))
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)

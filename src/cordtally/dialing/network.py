@@ -192,7 +192,9 @@ def _await_all(line: Line, waiting: selectors.BaseSelector, deadline: Deadline) 
 def _unreached(line: Line, address: Address, code: int) -> Refusal:
     name = errno.errorcode.get(code, str(code))
     if not address.host.is_socket:
-        return line.refuse(f"errno:{name}", place=address.shown, name=os.strerror(code))
+        # of IPv6 it says that this machine has none; else that no port is left to connect from (connect(2))
+        six = [f"errno:{name}/inet6"] if address.family == socket.AF_INET6 else []
+        return line.refuse(*six, f"errno:{name}", place=address.shown, name=os.strerror(code))
     if name == "ECONNREFUSED" and not _is_socket(address.place):
         name = "ENOTSOCK"
     return line.refuse(f"unix:{name}", place=address.shown, name=os.strerror(code))

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 from ..errors import MissingExtra
-from ..model import TlsLevel
+from ..model import Secret, TlsLevel
+from ..model.tokens import end_of_token
 from ..servers import Deadline, HungUp, NoAnswer, Refusal
 from . import tls
 from .levels import level_of
@@ -19,7 +21,12 @@ _SAYS_NOTHING = "not-connected"
 
 def more_of(refusal: Refusal, line: Line, seen: tls.Seen, deadline: Deadline) -> Refusal:
     """Give the refusal that tells most."""
-    return _with_tls(_asked_again(refusal, line, seen, deadline), line, deadline)
+    told = _with_tls(_asked_again(refusal, line, seen, deadline), line, deadline)
+    password = line.cord.password
+    ends = end_of_token(password.unmask()) if told.credentials and isinstance(password, Secret) else None
+    if ends is not None and ends < datetime.now(UTC):
+        return line.refuse("own:token-ended", code=told.code)
+    return told
 
 
 def _asked_again(refusal: Refusal, line: Line, seen: tls.Seen, deadline: Deadline) -> Refusal:

@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from ..errors import AmbiguousText, CordTallyError, TextError
 from ..exchange.mistakes import Slip
 from ..exchange.reading import find_right, read
+from ..model.tokens import SIGNED
 from .edits import edit_between
 from .findings import Finding, Shown
 from .ids import RuleId
 from .leftovers import holds_code
 from .rules import Rule, Severity, Sight, rule
-from .tokens import SIGNED
 
 
 def _unread(
