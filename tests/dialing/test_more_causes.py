@@ -1,5 +1,6 @@
 """More causes, each produced: names that lead nowhere, sockets that are shut, TLS that fails late, statements that servers refuse."""
 
+import datetime
 import os
 import socket
 import ssl
@@ -14,6 +15,8 @@ import psycopg
 import pymysql
 import pytest
 import redis
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes, serialization
 
 import cordtally as ct
 from cordtally.model import Host, Locator, Secret, Tls, TlsLevel
@@ -293,3 +296,42 @@ def test_commands_that_redis_refuses(tmp_path, settings, statement, cause):
         user = told(ct.dial(cord.copy_with(user="keeper", password=Secret(PASSWORD)), limit=5))
     assert cause is None or server.cause_of(refused.value, cord).known.id == cause
     assert user[:2] in {("log in", "password-or-user"), ("log in", "user-not-taken")}
+
+
+def test_a_statement_that_sqlite_does_not_understand(tmp_path):
+    (tmp_path / "berths.db").write_bytes(b"")
+    server, cord = server_for("sqlite"), ct.read(f"sqlite:///{tmp_path}/berths.db").cord
+    session = server.log_in(cord, Deadline(5))
+    with pytest.raises(server.errors()) as refused:
+        server.run(session, "SELEC 1")
+    server.close(session)
+    assert server.cause_of(refused.value, cord).known.id == "statement-refused"
+
+
+def test_a_certificate_that_its_authority_has_withdrawn(tmp_path):
+    authority, day, now = Authority(), datetime.timedelta(days=1), datetime.datetime.now(datetime.UTC)
+    ca, context = authority.write(tmp_path / "ca.pem"), authority.context("localhost")
+    with Peer(lambda plug, done: refuse_quietly(context, plug)) as peer:
+        shown = x509.load_pem_x509_certificate(ssl.get_server_certificate(("127.0.0.1", peer.port)).encode())
+        withdrawn = x509.RevokedCertificateBuilder().serial_number(shown.serial_number).revocation_date(now - day).build()
+        made = x509.CertificateRevocationListBuilder().issuer_name(shown.issuer).last_update(now - day).next_update(now + day)
+        listed = made.add_revoked_certificate(withdrawn).sign(authority._key, hashes.SHA256())
+        (tmp_path / "crl.pem").write_bytes(listed.public_bytes(serialization.Encoding.PEM))
+        cord = ct.Cord("redis", (Host("localhost", peer.port),), "0", tls=Tls(TlsLevel.VERIFY_IDENTITY, ca=str(ca)))
+        found = told(ct.dial(cord.copy_with(native=(("redis-py/ssl_crl", str(tmp_path / "crl.pem")),)), limit=2))
+    assert found[:2] == ("secure", "certificate-revoked")
+
+
+@pytest.mark.servers
+def test_a_server_that_answers_slowly(redis_server):
+    def slow(plug, done):
+        with suppress(OSError), socket.create_connection(("127.0.0.1", redis_server.port)) as server:
+            while asked := plug.recv(4096):
+                server.sendall(asked)
+                time.sleep(0.6)
+                plug.sendall(server.recv(65536))
+
+    with Peer(slow) as peer:
+        cord = ct.Cord("redis", (Host("127.0.0.1", peer.port),), "0", None, Secret(ADMIN_PASSWORD), tls=Tls(TlsLevel.OFF))
+        result = ct.dial(cord, limit=60)
+    assert any("answers-slowly" in note for note in result.notes)
