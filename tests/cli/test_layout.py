@@ -74,7 +74,7 @@ def rendered(arguments, width, encoding, monkeypatch):
 @pytest.mark.parametrize("arguments", SHOWN, ids=lambda arguments: " ".join(arguments[:2]))
 def test_every_command_fits_every_width_in_every_encoding(arguments, encoding, harbour, monkeypatch):
     # of a dial the times are never the same; and the place of the samples
-    times = re.compile((r"\d[\d.]* (?:ms|µs|us|s)  +|(?:trip|p99|, in) \d[\d.]* (?:ms|µs|us|s)|" if arguments[0] == "dial" else "") + r"/\S*/(?=logbook|nosuch)")
+    times = re.compile((r"\d[\d.]* (?:ms|µs|us|s)  +|(?:trip|p99|, in)\s+\d[\d.]*\s+(?:ms|µs|us|s)|" if arguments[0] == "dial" else "") + r"/\S*/(?=logbook|nosuch)")
     widest = times.sub(" ", "".join(rendered(arguments, 2000, encoding, shifted(monkeypatch, harbour))))
     words, figures = set(widest.split()), set(FIGURE.findall(widest))
     # texts to be copied, and places, stand on lines of their own, uncut

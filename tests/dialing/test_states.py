@@ -55,7 +55,8 @@ def running(command, home, pid=None):
         yield tell
     finally:
         with suppress(OSError):
-            tell(signal.SIGQUIT)
+            # PostgreSQL has to end its children; the others may be busy, or be started where SIGQUIT is ignored
+            tell(signal.SIGKILL if pid is None else signal.SIGQUIT)
         process.wait(WAIT)
 
 
