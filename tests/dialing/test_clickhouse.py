@@ -86,4 +86,6 @@ def test_the_port_of_the_other_protocol_is_known(clickhouse):
         for text in (f"clickhouse://u:p@127.0.0.1:{http_port}/d", f"jdbc:clickhouse://127.0.0.1:{clickhouse.port}/d?user=u&password=p")
     ]
     assert found == [("log in", "other-port"), ("secure", "other-port")]
+    assert ct.dial("clickhouse://u:p@127.0.0.2:8123/d", limit=1).driver == "clickhouse-driver"  # which would not speak HTTP there either
+    assert ct.dial(ct.Cord("clickhouse", (Host("127.0.0.2", 8123),), "d"), limit=1).driver == "clickhouse-connect"
     assert "port 8123" in ct.dial("jdbc:clickhouse://127.0.0.2/d", limit=1).rungs[1].detail

@@ -274,7 +274,7 @@ def test_a_session_that_is_idle_for_too_long(postgresql):
     assert server.cause_of(refused.value, cord).known.id in {"idle-too-long", "protocol-broken"}
 
 
-REDIS = [({"maxmemory": "1"}, "SET a 1", "out-of-memory"), ({"cluster-enabled": "yes"}, "GET a", "cluster-elsewhere"), ({"min-replicas-to-write": "0"}, "GET a b", None)]
+REDIS = [({"maxmemory": "1"}, "SET a 1", "out-of-memory"), ({"cluster-enabled": "yes"}, "GET a", "cluster-elsewhere")]
 
 
 @pytest.mark.servers
@@ -293,9 +293,8 @@ def test_commands_that_redis_refuses(tmp_path, settings, statement, cause):
         with pytest.raises(redis.RedisError) as refused:
             server.run(session, statement)
         server.close(session)
-        user = told(ct.dial(cord.copy_with(user="keeper", password=Secret(PASSWORD)), limit=5))
-    assert cause is None or server.cause_of(refused.value, cord).known.id == cause
-    assert user[:2] in {("log in", "password-or-user"), ("log in", "user-not-taken")}
+    assert server.cause_of(refused.value, cord).known.id == cause
+
 
 
 def test_a_statement_that_sqlite_does_not_understand(tmp_path):

@@ -185,9 +185,10 @@ def _of_tally(tally_file: Path | None, environment: str | None, *, every_environ
 def _attempt(one: Connection, way: _Way, printer: RungPrinter | None = None) -> DialResult:
     how = surroundings(one.folder)
     progress = None if printer is None else printer.rung
+    of_cord = one.driver if isinstance(one.given, Cord) else None  # a text tells its driver itself
     return dial(
         one.given,
-        driver=way.driver,
+        driver=way.driver or of_cord,
         limit=way.limit,
         surroundings=how,
         through=way.through,

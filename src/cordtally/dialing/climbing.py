@@ -65,7 +65,7 @@ def dial(
     what : Cord or str
         A cord, or a connection string.
     driver : str, optional
-        The driver that the string is for, where it does not tell.
+        The driver that the string is for, where it does not tell; or that the cord is for, which may tell its protocol.
     limit : float, str or Duration
         How long each rung may wait: seconds, or a text like ``2s``; more than 0.
     surroundings : Surroundings, optional
@@ -129,12 +129,15 @@ def dial(
 
 
 def _goes_over_http(cord: Cord, driver: str | None) -> bool:
-    """Whether a cord goes over HTTP, where its engine has a protocol of its own, too: by its driver, or its port."""
+    """Whether a cord goes over HTTP, where its engine has a protocol of its own, too.
+
+    A driver of that engine alone speaks one of the two, whatever port it is given; for any other the port tells.
+    """
     ports = load_engine(cord.engine).http_ports
-    named = {host.port for host in cord.hosts} - {None}
-    if named & set(ports):
-        return True
-    return bool(ports) and driver in driver_ids() and load_driver(driver).over_http
+    known = load_driver(driver) if ports and driver in driver_ids() else None
+    if known is not None and known.engines == (cord.engine,):
+        return known.over_http
+    return any(host.port in ports for host in cord.hosts)
 
 
 def _talker(engine: str, through: str | None, *, over_http: bool) -> Talking | None:
