@@ -1,19 +1,27 @@
-"""What is done in a network of one's own: ``python -m tests.dialing.from_outside dial TEXT…`` or ``outside`` or ``full``; prints JSON."""
+"""What is done in a network of one's own: ``python -m tests.dialing.from_outside dial TEXT…`` or ``outside``, ``full`` or ``poor``; prints JSON."""
 
 import json
+import os
+import resource
 import socket
+import sqlite3
 import subprocess
 import sys
 import tempfile
+import threading
 from contextlib import suppress
 from pathlib import Path
 
+import dns.flags
+import dns.message
+import dns.rcode
 import pymysql
 import redis
 
 import cordtally as ct
 from cordtally.granting import create_database
 from cordtally.model import Host, Secret, Tls, TlsLevel
+from cordtally.servers import Deadline, server_for
 
 from .. import servers
 from .test_states import becomes, running, told
@@ -74,6 +82,64 @@ def full_disk(folder):
         return {"redis": becomes(asked, ("log in", "disk-full", "MISCONF")), "postgresql": made}
 
 
+def name_server(plug):
+    """It knows the names, and no address of theirs; it knows no services."""
+    while True:
+        asked, client = plug.recvfrom(512)
+        reply = dns.message.make_response(dns.message.from_wire(asked))
+        reply.flags |= dns.flags.RA  # without it, an empty answer would send the resolver to another name server
+        if reply.question[0].name.labels[0].startswith(b"_"):
+            reply.set_rcode(dns.rcode.NXDOMAIN)
+        plug.sendto(reply.to_wire(), client)
+
+
+def poor(folder):
+    """A process that lacks what others have: names, ports, files, rights, room."""
+    (folder / "resolv.conf").write_text("nameserver 127.0.0.1\n")
+    subprocess.run(["mount", "--bind", str(folder / "resolv.conf"), "/etc/resolv.conf"], check=True)
+    plug = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    plug.bind(("127.0.0.1", 53))
+    threading.Thread(target=name_server, args=(plug,), daemon=True).start()
+    found = {"names": dial(["postgresql://u@berths.greywick.example/d", "mongodb+srv://berths.greywick.example/d"])}
+    listener = socket.create_server(("127.0.0.1", 5432))
+    Path("/proc/sys/net/ipv4/ip_local_port_range").write_text("40000 40001")
+    with socket.create_connection(("127.0.0.1", 5432)), socket.create_connection(("127.0.0.1", 5432)):
+        found["ports"] = dial(["postgresql://u@127.0.0.1/d"])
+    listener.close()
+    (folder / "shut").mkdir(0o700)
+    (folder / "shut/berths.db").touch()
+    with sqlite3.connect(folder / "berths.db") as made:
+        made.execute("CREATE TABLE berths (name text)")
+    (folder / "berths.db").chmod(0o666)
+    folder.chmod(0o755)
+    with socket.socket(socket.AF_UNIX) as listener:
+        listener.bind(str(folder / ".s.PGSQL.5432"))
+        listener.listen()
+        (folder / ".s.PGSQL.5432").chmod(0o600)
+        os.setresuid(65534, 65534, 0)  # the saved one ends what was mounted
+        found["rights"] = dial([f"host={folder} user=u", f"sqlite:///{folder}/shut/berths.db"])
+        found["folder"] = refused(folder, "INSERT INTO berths VALUES ('a')")
+        os.setresuid(0, 0, 0)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (100, resource.RLIM_INFINITY))
+    found["disk"] = refused(folder, "INSERT INTO berths VALUES ('a')")
+    resource.setrlimit(resource.RLIMIT_FSIZE, (resource.RLIM_INFINITY, resource.RLIM_INFINITY))
+    resource.setrlimit(resource.RLIMIT_NOFILE, (os.dup(0), 4096))
+    found["files"] = dial(["postgresql://u@127.0.0.1/d"])
+    resource.setrlimit(resource.RLIMIT_NOFILE, (4096, 4096))
+    return found
+
+
+def refused(folder, statement):
+    server, cord = server_for("sqlite"), ct.read(f"sqlite:///{folder}/berths.db").cord
+    session = server.log_in(cord, Deadline(5), writes=True)
+    try:
+        server.run(session, statement)
+    except server.errors() as error:
+        return server.cause_of(error, cord).known.id
+    finally:
+        server.close(session)
+
+
 if __name__ == "__main__":
     with tempfile.TemporaryDirectory(prefix="cordtally-") as made:
         place = Path(made)
@@ -84,6 +150,8 @@ if __name__ == "__main__":
             (place / "full").mkdir()
             told_of = full_disk(place / "full")
             subprocess.run(["umount", "-l", str(place / "full")], check=True)
+        elif sys.argv[1] == "poor":
+            told_of = poor(place)
         else:
             told_of = {"guarded": guarded_redis(place), **counting_mariadb(place)}
     sys.stdout.write(json.dumps(told_of))

@@ -224,6 +224,14 @@ def test_servers_whose_disk_is_full():
     assert (found["redis"], "the server's disk is full" in found["postgresql"]) == (["log in", "disk-full", "MISCONF"], True)
 
 
+def test_a_process_that_lacks_what_others_have():
+    assert in_network("poor") == {
+        "names": [["resolve", "name-without-address"], ["resolve", "service-record-missing"]],
+        "ports": [["reach", "no-local-port-left"]], "rights": [["reach", "socket-shut"], ["reach", "file-shut"]],
+        "folder": "not-writable", "disk": "disk-fails", "files": [["reach", "too-many-files-open"]],
+    }
+
+
 def test_servers_that_are_asked_from_outside():
     if None in {servers.find_program("redis-server"), servers.find_program("mariadbd")}:
         pytest.skip("redis-server or mariadb-server is not installed")

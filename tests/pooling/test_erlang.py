@@ -9,13 +9,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import cordtally as ct
+from cordtally.figures import show_seconds
 from cordtally.pooling import (
     WaitTarget,
     blocking,
     mean_wait,
     parse_rate,
     parse_target,
-    show_seconds,
     wait_probability,
     wait_quantile,
 )
@@ -123,7 +123,7 @@ def test_what_is_no_target(text):
 
 def test_what_is_shown():
     shown = [show_seconds(t) for t in (math.inf, 2.5, 0.0123, 41.7e-6, 1e-8, 0.0, 123456.0)]
-    assert shown == ["no end", "2.5 s", "12.3 ms", "41.7 µs", "< 1 µs", "0 ms", "123456 s"]
+    assert shown == ["no end", "2.5 s", "12.3 ms", "41.7 µs", "< 1 µs", "0 ms", "123,456 s"]
     assert str(WaitTarget.parse("5ms@p99.9")) == "5 ms@p99.9"
     sizing = ct.size_pool(ct.PoolLoad(arrivals=120, hold=0.035, instances=4), "5ms@p99", server_limit=200)
     assert (sizing.recommended, sizing.model) == (5, "M/M/c, exact (Erlang C)")

@@ -8,14 +8,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import cordtally as ct
+from cordtally.figures import show_rate, show_seconds, show_share
 from cordtally.pooling import (
     Contention,
     hold_from_percentiles,
     parse_target,
     show_coefficient,
-    show_rate,
-    show_seconds,
-    show_share,
 )
 from cordtally.pooling.simulation.draws import Spread
 from cordtally.pooling.sizing.load import PoolLoad
@@ -205,7 +203,7 @@ def test_loads_that_cannot_be_meant(changes, words):
 
 def test_shown():
     assert [show_share(s) for s in (0.0, 1e-9, 0.0000034, 0.0000999, 0.00034, 0.5, 1.0)] == ["0 %", "< 1 ppm", "3.4 ppm", "0.01 %", "0.034 %", "50 %", "100 %"]
-    assert [show_rate(r) for r in (1500.0, 120.0, 0.125, 0.002)] == ["1,500/s", "120/s", "7.5/min", "7.2/h"]
-    assert [show_seconds(t) for t in (0.9999, 0.99949, 0.0009996, 1234.0)] == ["1 s", "999 ms", "1 ms", "1234 s"]
+    assert [show_rate(r) for r in (123456.0, 1500.0, 120.0, 0.125, 0.002)] == ["123,456/s", "1,500/s", "120/s", "7.5/min", "7.2/h"]
+    assert [show_seconds(t) for t in (0.9999, 0.99949, 0.0009996, 1234.0)] == ["1 s", "999 ms", "1 ms", "1,234 s"]
     assert show_coefficient(1.12e-22, (5.1e-30, 0.02)) == "0 (0 to 0.02)"
     assert str(parse_target("0.1%")) == "0.1 % time-outs"

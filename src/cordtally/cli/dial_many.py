@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 from ..dialing import DialResult, dial_repeatedly, dial_until
-from ..pooling import show_seconds
+from ..figures import show_seconds
 from .dial_told import in_one_line
 from .layout import Line
 from .screen import Screen, clean

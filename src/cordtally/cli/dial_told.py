@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..catalog import load_engine
 from ..catalog.causes import Cause, load_cause, load_causes
 from ..dialing import DialResult, Rung, RungOutcome
-from ..pooling import show_seconds
+from ..figures import show_seconds
 from .layout import Line
 from .screen import Screen, clean
 

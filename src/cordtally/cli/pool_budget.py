@@ -7,8 +7,8 @@ from pathlib import Path
 import click
 
 from ..errors import PoolModelError
+from ..figures import show_number, show_seconds, show_share
 from ..model import Cord
-from ..pooling import show_seconds, show_share
 from ..pooling.budgeting import Budget, Pooler, Server, Service, allocate, make_budget, read_services
 from ..pooling.budgeting.services import check_services, make_entry
 from .inputs import environment_option, json_option
@@ -168,7 +168,7 @@ def _print(budget: Budget, plot: Path | None) -> None:
     if budget.allocation is not None:
         allocation = budget.allocation
         screen.say()
-        screen.say(f"shared so that {allocation.waiting:.3g} requests (weighted) wait on average", "bold")
+        screen.say(f"shared so that {show_number(allocation.waiting)} requests (weighted) wait on average", "bold")
         shares = [
             [s.name, str(s.pool_size), str(s.connections), show_seconds(s.mean_wait), show_seconds(s.p99),
              show_share(s.timeout_share)]

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 import click
 
 from ..errors import FieldError, quoted
-from ..pooling import show_coefficient, show_rate, show_seconds, show_share
+from ..figures import show_number, show_rate, show_seconds, show_share
+from ..pooling import show_coefficient
 from .inputs import json_option
 from .output import print_json
 from .screen import Screen
@@ -62,7 +63,7 @@ def _print(fit: PoolFit, plot: Path | None) -> None:
     if fit.holds is not None:
         _print_holds(screen, fit.holds)
     if fit.in_use is not None:
-        screen.say(f"in use  {fit.in_use:.3g} connections on average (Little's law)")
+        screen.say(f"in use  {show_number(fit.in_use)} connections on average (Little's law)")
     if fit.scalability is not None:
         _print_law(screen, fit.scalability)
     screen.say()
@@ -81,8 +82,8 @@ def _print_arrivals(screen: Screen, arrivals: ArrivalFit) -> None:
         ["rate", f"{show_rate(arrivals.rate)} on average"],
         ["peak", f"{peak}, in windows of {show_seconds(arrivals.window)}"],
         ["gaps", f"cv {arrivals.cv:.3g} (1 where many independent clients ask)"],
-        ["counts", f"vary {arrivals.dispersion[0]:.3g} times as much as at random; "
-                   f"{arrivals.dispersion[1]:.3g} times over {show_seconds(10 * arrivals.window)}"],
+        ["counts", f"vary {show_number(arrivals.dispersion[0])} times as much as at random; "
+                   f"{show_number(arrivals.dispersion[1])} times over {show_seconds(10 * arrivals.window)}"],
         ["autocorrelation", f"{arrivals.autocorrelation:+.2f} between neighbouring windows, {beyond} "
                             f"±{arrivals.autocorrelation_bound:.2f} of chance"],
     ]  # fmt: skip
@@ -116,7 +117,7 @@ def _print_law(screen: Screen, law: ScalabilityFit) -> None:
     rows = [
         [
             "gamma",
-            f"{show_rate(law.gamma)} with one active ({law.gamma_interval[0]:.3g} to {law.gamma_interval[1]:.3g})",
+            f"{show_rate(law.gamma)} with one active ({' to '.join(map(show_number, law.gamma_interval))})",
         ],
         ["alpha", f"{show_coefficient(law.alpha, law.alpha_interval)}: the share that is done one at a time"],
         ["beta", f"{show_coefficient(law.beta, law.beta_interval)}: the cost of agreeing with each other"],

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING
 
 import click
 
+from ..figures import show_rate, show_seconds
 from ..model import Cord, Duration
-from ..pooling import show_coefficient, show_rate, show_seconds
+from ..pooling import show_coefficient
 from .connections import CONNECTION_HELP, take_connection, text_options
 from .inputs import (
     driver_option,

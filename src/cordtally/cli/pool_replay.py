@@ -13,8 +13,7 @@ from typing import TYPE_CHECKING
 import click
 
 from ..errors import FieldError, quoted
-from ..pooling import show_seconds
-from ..pooling.quantities import show_share
+from ..figures import show_number, show_seconds, show_share
 from .inputs import json_option
 from .output import print_json
 from .progress import show_progress
@@ -200,6 +199,6 @@ def _shown(name: str, estimate: Estimate) -> str:
             ((f" {u}", s) for u, s in (("s", 1.0), ("ms", 1e-3), ("µs", 1e-6)) if mean >= s), (" ms", 1e-3)
         )
     if half <= 0:
-        return f"{mean / size:,.4g}{unit}"
+        return f"{show_number(mean / size, 4)}{unit}"
     places = max(0, 1 - math.floor(math.log10(half / size)))
     return f"{mean / size:,.{places}f} ±{half / size:.{places}f}{unit}"

@@ -11,6 +11,7 @@ from typing import Any
 import click
 
 from ..errors import FieldError, quoted
+from ..figures import show_seconds, show_share
 from ..model import Duration
 from ..pooling import (
     Contention,
@@ -20,8 +21,6 @@ from ..pooling import (
     hold_from_percentiles,
     parse_rate,
     parse_target,
-    show_seconds,
-    show_share,
     size_pool,
 )
 from .inputs import json_option

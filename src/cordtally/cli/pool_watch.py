@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING
 import click
 
 from ..errors import FieldError
+from ..figures import show_rate, show_seconds
 from ..model import Cord, Duration
-from ..pooling import show_rate, show_seconds
 from .connections import CONNECTION_HELP, take_connection, text_options
 from .inputs import (
     driver_option,

@@ -37,7 +37,7 @@ def ask_who(line: Line, address: Address, seconds: float) -> Refusal | None:
         *[lambda words=words: _say(address, words, deadline) for words in _FIRST_WORDS.values()],
         lambda: _greet_in_tls(address, deadline),
     ]
-    level = level_of(line.cord, line.server.DRIVER)
+    level = level_of(line.cord, line.driver)
     for found in deadline.run_all(ways):
         if not isinstance(found, tuple):
             continue

@@ -13,7 +13,7 @@ from ..deadline import NoAnswer
 from ..errors import CordTallyError, FieldError, LocatorError, LookUpError, MissingExtra, quoted, shielded
 from ..exchange import read
 from ..journal import note
-from ..model import Cord, DiscoveryKind, Duration, Host, Locator, Secret, TlsLevel, as_seconds
+from ..model import DIRECT, Cord, DiscoveryKind, Duration, Host, Locator, Secret, TlsLevel, as_seconds
 from ..secrets import Surroundings, with_secret
 from ..servers import (
     Answer,
@@ -37,7 +37,8 @@ from .refused import more_of
 from .rungs import RUNGS, Diagnosis, DialResult, RoundTrips, Rung, RungInClear, RungNotNeeded, RungOutcome
 
 DEFAULT_LIMIT = 5.0
-_QUESTIONS = 5  # round trips that are timed: a median needs no more, and a far server answers in a second
+_QUESTIONS = range(3, 6)  # round trips that are timed: a median needs no more
+_SHARE = 0.2  # of the time of the log-in, that more than the fewest of them may take: a server may be far away
 
 
 class _Step(NamedTuple):
@@ -92,6 +93,9 @@ def dial(
         reading = read(cord, driver=driver)
         cord, driver = reading.cord, reading.driver
     over_http = _goes_over_http(cord, driver)
+    # a data source is known to the driver manager alone
+    if cord.discovery.kind is DiscoveryKind.SERVICE and driver is not None and load_driver(driver).language == "odbc":
+        through = through or "odbc"
     talker = _talker(cord.engine, through, over_http=over_http)
     climb = _Climb(cord, talker, dialler_for(cord.engine, over_http=over_http) or plain, seconds, surroundings)
     rungs: list[Rung] = []
@@ -117,7 +121,7 @@ def dial(
         climb.end()
     return DialResult(
         target=climb.target,
-        engine=cord.engine,
+        engine=climb.cord.engine,
         driver=climb.driver,
         rungs=tuple(rungs),
         diagnosis=diagnosis,
@@ -165,7 +169,8 @@ def _climb(step: _Step, engine: str) -> tuple[Rung, Diagnosis | None]:
         raise
     except Exception as error:  # drivers raise whatever they like at an answer that makes no sense
         note("dialing", "%s: %s", step.rung, type(error).__name__)
-        diagnosis = Diagnosis.of(refusal_of("own:hung-up", engine=engine))
+        used_up = isinstance(error, OSError) and error.errno in network.FILES_USED_UP
+        diagnosis = Diagnosis.of(refusal_of("errno:EMFILE" if used_up else "own:hung-up", engine=engine))
         outcome, detail = RungOutcome.BROKE, diagnosis.cause
     seconds = perf_counter() - start
     return (
@@ -183,14 +188,15 @@ class _Climb:
         self.cord, self.limit, self.surroundings = cord, limit, surroundings
         self.talker, self.missing = talker, self._load(talker)
         self.driver = "" if talker is None else talker.DRIVER
-        self.line = network.Line(reached, cord, _hosts(cord, reached), limit)
+        meant = odbc.driver_for(cord.engine) if talker is odbc and self.missing is None else reached.DRIVER
+        self.line = network.Line(reached, meant, cord, _hosts(cord, reached, meant), limit)
         self.seen = tls.Seen()
         self.session: Session = None
         self.broke: Refusal | None = None
         self.answered: Answer | None = None
         self.trips: RoundTrips | None = None
         self.held_by = ""
-        self.tried = False
+        self.tried, self.log_in_seconds = False, 0.0
         embedded = load_engine(cord.engine).embedded
         self.steps = self._file_steps() if embedded else self._server_steps()
         self.target = str(cord.database or ":memory:") if embedded else place_of(replace(cord, hosts=self.line.hosts))
@@ -236,8 +242,9 @@ class _Climb:
 
     def _server_steps(self) -> list[_Step]:
         steps: list[Callable[[], str | list[str]]] = [
-            lambda: [*self.fetch(), *self.follow(), *network.resolve(self.line)], lambda: network.reach(self.line),
-            lambda: tls.secure(self.line, self.seen), self.log_in, self.database, self.answer,
+            lambda: [*self.fetch(), *self.follow(), *network.resolve(self.line)],
+            lambda: network.reach(self._known_line()), lambda: tls.secure(self._known_line(), self.seen),
+            self.log_in, self.database, self.answer,
         ]  # fmt: skip
         return [_Step(rung, attempt) for rung, attempt in zip(RUNGS, steps, strict=True)]
 
@@ -270,16 +277,29 @@ class _Climb:
         from ..lookups import resolve
 
         try:
-            found = Deadline(self.limit).run(lambda: resolve(self.cord, limit=self.limit))
+            meant = "odbc" if self.talker is odbc else None
+            found = Deadline(self.limit).run(lambda: resolve(self.cord, driver=meant, limit=self.limit))
         except LookUpError as error:
             code = "srv" if discovery.kind is DiscoveryKind.SRV else "alias"
             refused = refusal_of(code, engine=self.cord.engine, place=discovery.name)
             raise Refusal(str(error).partition("\n")[0], refused.hint, known=refused.known) from None
         except NoAnswer:
             raise self.line.refuse("timeout:resolve", place=discovery.name) from None
-        self.line.cord = replace(self.cord, hosts=found.cord.hosts, tls=found.cord.tls)
-        self.line.hosts = _hosts(self.line.cord, self.line.server)
+        engine = found.cord.engine
+        if self.talker is odbc:
+            self.cord = replace(self.cord, engine=engine)
+            self.line.server = dialler_for(engine) or plain
+            self.line.driver = odbc.driver_for(engine) if found.driver in {None, "odbc"} else str(found.driver)
+        self.line.cord = replace(found.cord, discovery=DIRECT)
+        lost = self.talker is odbc and not found.cord.hosts
+        self.line.hosts = () if lost else _hosts(self.line.cord, self.line.server, self.line.driver)
         return list(found.steps)
+
+    def _known_line(self) -> network.Line:
+        """Give the line, where it is known whither it leads."""
+        if not self.line.hosts:
+            raise RungNotNeeded("the data source's driver knows the way")
+        return self.line
 
     def log_in(self) -> str:
         """Log in through the driver, at those of several hosts that were reached."""
@@ -290,26 +310,28 @@ class _Climb:
         chosen = replace(self.cord, hosts=alive) if several else self.cord
         deadline = Deadline(self.limit)
         self.tried = True
+        begun = perf_counter()
         try:
             self.session = server.log_in(chosen, deadline)
+            self.log_in_seconds = perf_counter() - begun
         except Refusal as refusal:
             told = more_of(refusal, self.line, self.seen, deadline)
             # servers say during log-in that there is no such database; it belongs to the next rung
             if not told.database:
                 raise told from None
             self.broke = told
-        how = "with a password" if self.cord.password is not None else "without a password"
+        how = "with a password" if self.line.cord.password is not None else "without a password"
         method = "" if self.session is None else server.used_method(self.session)
         method = method or self.seen.method
         method = f" ({method})" if method else ""
-        user = self.cord.user or load_engine(self.cord.engine).default_user or "nobody by name"
+        user = self.line.cord.user or load_engine(self.cord.engine).default_user or "nobody by name"
         return f"as {user} {how}{method}, through {server.DRIVER}"
 
     def database(self) -> str:
         """Say which database it is, or why there is none."""
         if self.broke is not None:
             raise self.broke
-        return str(self.cord.database or "the default one")
+        return str(self.line.cord.database or "the default one")
 
     def answer(self) -> list[str]:
         """Ask the server who it is, and how long a question takes."""
@@ -348,8 +370,10 @@ class _Climb:
         server = self.server
 
         def ask() -> tuple[float, ...]:
-            times = []
-            for _ in range(_QUESTIONS):
+            times = list[float]()
+            while len(times) < _QUESTIONS.start or (
+                len(times) < _QUESTIONS[-1] and sum(times) < self.log_in_seconds * _SHARE
+            ):
                 start = perf_counter()
                 server.run(self.session, server.STATEMENT)
                 times.append(perf_counter() - start)
@@ -363,12 +387,12 @@ class _Climb:
             raise server.cause_of(error) from None
 
 
-def _hosts(cord: Cord, reached: Reached) -> tuple[Host, ...]:
+def _hosts(cord: Cord, reached: Reached, driver: str) -> tuple[Host, ...]:
     engine = load_engine(cord.engine)
     usual = engine.default_port
     ports = engine.http_ports if load_driver(reached.DRIVER).over_http else engine.native_ports
     if usual is None and ports:  # without TLS, and with it
-        usual = ports[level_of(cord, reached.DRIVER) is not TlsLevel.OFF]
+        usual = ports[level_of(cord, driver) is not TlsLevel.OFF]
     given = cord.hosts or (Host(""),)
     return tuple(
         Host(h.address or engine.default_host or "", h.port or (None if h.is_socket else usual)) for h in given

@@ -17,6 +17,8 @@ from ..model import Cord, Host
 from ..servers import Deadline, NoAnswer, Reached, Refusal, Wire, refusal_of
 
 _GAI = {getattr(socket, f"EAI_{n}"): n for n in ("NONAME", "NODATA", "AGAIN", "FAIL") if hasattr(socket, f"EAI_{n}")}
+FILES_USED_UP = frozenset({errno.EMFILE, errno.ENFILE})
+"""Nothing of this is the server's: the process, or the machine, has as many files open as it may."""
 _GRACE = 0.3  # s that an address before the one that answered is still waited for, as drivers try them in order
 _HOSTS_FILE, _RESOLVER_FILE = "/etc/hosts", "/etc/resolv.conf"
 _MOST_HELD = 64 << 10  # bytes of such a file that are looked at
@@ -46,6 +48,7 @@ class Line:
     """What has been found on the way to the servers of a cord; each rung has ``limit`` seconds."""
 
     server: Reached
+    driver: str  # whose TLS is meant: the one through which one logs in
     cord: Cord
     hosts: tuple[Host, ...]
     limit: float
@@ -76,7 +79,7 @@ def resolve(line: Line) -> list[str]:
             continue
         line.addresses += [Address(host, family, place) for family, place in outcome]
         found.append(_told(host, [place[0] for _, place in outcome]))
-    if not line.addresses:
+    if not line.addresses and failed:
         raise failed[0][1]
     return list(dict.fromkeys([*found, *(refusal.cause for _, refusal in failed)]))
 
@@ -98,7 +101,9 @@ def _look_up(host: Host) -> list[tuple[int, Any]]:
 
 def _code_of(error: BaseException) -> str:
     if isinstance(error, socket.gaierror):
-        return f"gai:{_GAI.get(error.errno or 0, 'NONAME')}"
+        return f"gai:{_GAI.get(error.errno or 0, 'FAIL')}"
+    if isinstance(error, OSError) and error.errno in FILES_USED_UP:
+        return f"errno:{errno.errorcode[error.errno]}"
     if isinstance(error, NoAnswer):
         return "timeout:resolve"
     return "idna" if isinstance(error, UnicodeError) else "gai:FAIL"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ..errors import CordTallyError
 from ..exchange import write
+from ..figures import show_seconds
 from ..model import Cord
 from ..servers import Answer
 from .holding import is_nearly_full
@@ -32,7 +33,7 @@ def told_of(answer: Answer, trips: RoundTrips) -> list[str]:
     for name, seconds in (("idle sessions", answer.idle_timeout), ("statements", answer.statement_timeout)):
         seen += [f"{name} end after {_shown(seconds)}"] if seconds else []
     seen += [answer.more] if answer.more else []
-    seen.append(f"round trip {trips.median * 1000:.3g} ms (p99 {trips.p99 * 1000:.3g} ms)")
+    seen.append(f"round trip {show_seconds(trips.median)} (p99 {show_seconds(trips.p99)})")
     return seen
 
 
@@ -71,5 +72,5 @@ def notes_on(answer: Answer | None, trips: RoundTrips | None, held_by: str = "")
         whose = f", held by (user/application): {held_by}" if held_by else ": cordtally pool watch shows whose"
         made.append(f"{answer.opened:,} of {answer.limit:,} connections are open{whose}")
     if trips is not None and trips.median > _SLOW:
-        made.append(f"a round trip takes {trips.median:.2g} s: see cordtally dial --explain answers-slowly")
+        made.append(f"a round trip takes {show_seconds(trips.median)}: see cordtally dial --explain answers-slowly")
     return tuple(made)

@@ -50,7 +50,7 @@ def _with_tls(refusal: Refusal, line: Line, deadline: Deadline) -> Refusal:
     if refusal.known is None or not (refusal.known.tls_may_help and line.reached):
         return refusal
     address = line.reached[0]
-    if address.host.is_socket or level_of(line.cord, line.server.DRIVER) is not TlsLevel.OFF:
+    if address.host.is_socket or level_of(line.cord, line.driver) is not TlsLevel.OFF:
         return refusal
     try:
         with tls.open_wire(line, address, deadline, TlsLevel.ENCRYPTED) as wire:

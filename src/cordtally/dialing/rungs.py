@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from ..catalog import load_engine
+from ..figures import show_seconds
 from ..results import Result
 from ..servers import Answer, Refusal
 
@@ -134,7 +135,7 @@ class DialResult(Result):
         """The end of it all, in one sentence."""
         if self.diagnosis is not None or self.answer is None:
             return self._summary()
-        answer, time = self.answer, f"in {self.seconds * 1000:.3g} ms"
+        answer, time = self.answer, f"in {show_seconds(self.seconds)}"
         if load_engine(self.engine).embedded:
             return f"Opened {self.target} with {answer.called}, {time}."
         whom = f" as {answer.user}" if answer.user else ""

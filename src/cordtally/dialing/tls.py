@@ -76,7 +76,7 @@ def secure(line: Line, seen: Seen) -> list[str]:
 
 
 def _secured(line: Line, seen: Seen, rung: Deadline) -> list[str]:
-    address, level = line.reached[0], level_of(line.cord, line.server.DRIVER)
+    address, level = line.reached[0], level_of(line.cord, line.driver)
     local = address.host.is_socket
     assert address.plug is not None
     # who does not answer as it should is asked who it is, in what is left of the rung
@@ -160,7 +160,7 @@ def open_wire(line: Line, address: Address, deadline: Deadline, level: TlsLevel 
     wire = Wire(socket.socket(address.family, socket.SOCK_STREAM), deadline)
     try:
         wire.connect(address.place)
-        level = level or level_of(line.cord, line.server.DRIVER)
+        level = level or level_of(line.cord, line.driver)
         if not (address.host.is_socket or level is TlsLevel.OFF) and line.server.ask_for_tls(wire):
             _agree(line, wire, address.host, context_for(line, level))
     except BaseException:
@@ -199,7 +199,7 @@ def _native(cord: Cord, name: str) -> str | None:
 
 def _authority(line: Line, level: TlsLevel) -> str | None:
     """The file of authorities: the cord's, or the one in which a driver without the system's looks."""
-    tls, driver = line.cord.tls, load_driver(line.server.DRIVER)
+    tls, driver = line.cord.tls, load_driver(line.driver)
     own = driver.by_canonical.get("tls.ca")
     if tls.ca is not None or driver.system_trust is not False or own is None or not own.default:
         return _path(tls.ca)
@@ -222,7 +222,7 @@ def context_for(line: Line, level: TlsLevel) -> ssl.SSLContext:
     cord, tls = line.cord, line.cord.tls
     authority = _authority(line, level)
     # libpq, which has no trust in the system's, verifies by such a file even where it need not (34.19.1)
-    eager = load_driver(line.server.DRIVER).system_trust is False
+    eager = load_driver(line.driver).system_trust is False
     verifies = level >= TlsLevel.VERIFY_CHAIN or (eager and authority is not None and level is TlsLevel.ENCRYPTED)
     _need(line, authority, tls)
     try:

@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from functools import cache
 from typing import NamedTuple
 
-from ..catalog import Option, find_nearest, load_engine, load_index, members_of
+from ..catalog import Option, find_nearest, load_driver, load_engine, load_index, members_of
 from ..errors import AmbiguousText, TextError
 from ..notation import LIKELY, NO, SURELY, BaseDialect, GrammarError, Parsed, find_scheme, load_grammar
 from ..patterns import pattern
@@ -250,6 +250,8 @@ def _said_ambiguous(targets: list[str]) -> AmbiguousText:
         driver, index = target.partition("/")[0], load_index()["drivers"]
         engines = [load_engine(engine).title for engine in index[driver]["engines"]]
         named.append(f"{driver} ({' or '.join(engines)})" if len(engines) < 3 else driver)
+    if all(load_driver(target.partition("/")[0]).language == "odbc" for target in targets):
+        named.append("odbc (a data source of any engine)")
     return AmbiguousText(
         f"{len(targets)} drivers would read it, each in its own way",
         hint=f"say which is meant with --from (driver= in Python): {', '.join(named)}",

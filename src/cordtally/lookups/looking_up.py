@@ -53,6 +53,7 @@ class Resolution(Result):
 def resolve(
     found: Reading | Cord | str,
     *,
+    driver: str | None = None,
     resolver: Resolver | None = None,
     places: Places | None = None,
     limit: float | str | Duration = DEFAULT_LIMIT,
@@ -63,6 +64,8 @@ def resolve(
     ----------
     found : Reading, Cord or str
         A text is read first.
+    driver : str, optional
+        The driver that a cord is for: in one of ODBC's, a name is a data source's, and not a service's.
     resolver : callable, optional
         Answers for service records instead of the system's name server.
     places : Places, optional
@@ -78,7 +81,7 @@ def resolve(
     reading = read(found) if isinstance(found, str) else found if isinstance(found, Reading) else None
     cord = found if isinstance(found, Cord) else reading.cord if reading is not None else None
     assert cord is not None
-    driver = reading.driver if reading is not None else None
+    driver = reading.driver if reading is not None else driver
     used, steps = places or Places(), list[str]()
     kind, engine = cord.discovery.kind, load_engine(cord.engine)
     if kind is DiscoveryKind.SRV:

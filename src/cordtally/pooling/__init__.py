@@ -6,9 +6,6 @@ from .quantities import (
     parse_rate,
     parse_target,
     show_coefficient,
-    show_rate,
-    show_seconds,
-    show_share,
 )
 from .queues import blocking, mean_wait, wait_probability, wait_quantile
 from .queues.contention import Contention
@@ -27,9 +24,6 @@ __all__ = [
     "parse_rate",
     "parse_target",
     "show_coefficient",
-    "show_rate",
-    "show_seconds",
-    "show_share",
     "size_pool",
     "wait_probability",
     "wait_quantile",

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from ..errors import FieldError, check_type, quoted
+from ..figures import show_seconds, show_share
 from ..model import Duration, as_seconds
 
 if TYPE_CHECKING:
@@ -152,35 +153,6 @@ def parse_target(text: str) -> Target:
     return TimeoutTarget.parse(text) if text.strip().endswith("%") else WaitTarget.parse(text)
 
 
-def show_share(share: float) -> str:
-    """Write a share with two significant digits: ``12 %``, ``0.034 %``, and below that ``34 ppm`` (in a million).
-
-    Parameters
-    ----------
-    share : float
-        From 0 to 1.
-    """
-    if 0 < share < 1e-6:
-        return "< 1 ppm"
-    if 0 < share < 0.995e-4:
-        return f"{1e6 * share:.2g} ppm"
-    return f"{100 * share:.2g} %" if share < 0.995 else f"{100 * share:.0f} %"
-
-
-def show_rate(rate: float) -> str:
-    """Write a rate per second, or per minute or hour where it is small: ``120/s``, ``7.5/min``.
-
-    Parameters
-    ----------
-    rate : float
-        Per second, 0 or more.
-    """
-    for unit, seconds in (("s", 1), ("min", 60), ("h", 3600)):
-        if rate * seconds >= 1 or unit == "h":
-            return f"{rate * seconds:,.4g}/{unit}"
-    raise AssertionError
-
-
 def parse_rate(text: str) -> float:
     """Read a rate and give it per second: ``120/s``, ``2.5k/min``, ``900/h``.
 
@@ -232,22 +204,6 @@ def set_quantities(holder: object, *, seconds: Iterable[str] = (), rates: Iterab
                 object.__setattr__(holder, name, parse_rate(value))
             except FieldError as error:
                 raise FieldError(f"{name}: {error}") from None
-
-
-def show_seconds(seconds: float) -> str:
-    """Write a time with its unit and three significant digits: ``1.23 ms``; below 1 µs it only says so.
-
-    Parameters
-    ----------
-    seconds : float
-        0 or more; infinite where there is no end.
-    """
-    if seconds == float("inf"):
-        return "no end"
-    for unit, size in (("s", 1.0), ("ms", 1e-3), ("µs", 1e-6)):
-        if seconds >= 0.9995 * size:  # what rounds up to the next unit is written in that
-            return f"{seconds / size:.3g} {unit}" if seconds / size < 1000 else f"{seconds / size:.0f} {unit}"
-    return "0 ms" if seconds < 1e-12 else "< 1 µs"
 
 
 def show_coefficient(value: float, ends: tuple[float, float]) -> str:

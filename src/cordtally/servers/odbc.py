@@ -83,9 +83,10 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
         raise no_answer(deadline, "postgresql") from None
     except _module().Error as error:
         raise cause_of(error) from None
-    return Answer(
-        product=str(name), version=str(version), user=user or None, database=database or None, reads_only=bool(reads)
-    )
+    # its form is ##.##.#### (SQLGetInfo, SQL_DBMS_VER); where no database is chosen, MariaDB's driver says null
+    version = ".".join(part.lstrip("0") or "0" for part in str(version).partition(" ")[0].split("."))
+    database = None if database in {"", "null"} else database
+    return Answer(product=str(name), version=version, user=user or None, database=database, reads_only=bool(reads))
 
 
 def run(session: Any, statement: str) -> None:  # noqa: ANN401

@@ -159,6 +159,8 @@ def _refused(error: Exception, cord: Cord | None, *first_codes: str) -> Refusal:
         codes.append("redis:NOAUTH")
     if "unknown command" in said and "SELECT" in said.upper():
         codes.append("own:sentinel")
+    if "unknown command" in said and "HELLO" in said.upper():  # redis-py from 8 on begins with it
+        codes.append("own:redis-no-hello")
     codes.append(_code_in("ERR", said) if word in {None, "ERR"} else f"redis:{word}")
     first, _, rest = said.partition(" ")
     if first.isupper() and rest:

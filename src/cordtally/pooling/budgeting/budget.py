@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from ...errors import PoolModelError
+from ...figures import show_number
 from ...results import Result
 from .services import Pooler, Server, Service
 
@@ -158,6 +159,6 @@ def _findings(
         loaded = service.arrivals * service.hold / service.instances
         if loaded >= service.pool_size > 0 and math.isinf(service.acquire_timeout):
             yield (
-                f"{service.name}: {loaded:.3g} connections of each instance are in use on average, and its pool has "
-                f"{service.pool_size}: the queue grows without end"
+                f"{service.name}: {show_number(loaded)} connections of each instance are in use on average, and its "
+                f"pool has {service.pool_size}: the queue grows without end"
             )

@@ -12,9 +12,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ...errors import MissingExtra, PoolModelError, quoted
+from ...figures import show_number, show_seconds, show_share
 from ...pipes import read_text
 from ...results import Result
-from ..quantities import show_seconds, show_share
 from ..queues.contention import Contention
 
 if TYPE_CHECKING:
@@ -233,8 +233,8 @@ def _trace_warnings(trace: Trace, arrivals: ArrivalFit, holds: HoldFit, span: fl
         yield f"{lost} of the requests timed out; retries among the arrivals count twice"
     if arrivals.dispersion[1] > max(2.0, 1.5 * arrivals.dispersion[0]):
         yield (
-            f"requests come in bursts that last: counts vary {arrivals.dispersion[1]:.3g} times as much as at random "
-            f"over {show_seconds(10 * arrivals.window)}; size for the peak, and replay this trace"
+            f"requests come in bursts that last: counts vary {show_number(arrivals.dispersion[1])} times as much as "
+            f"at random over {show_seconds(10 * arrivals.window)}; size for the peak, and replay this trace"
         )
     if holds.cv > _WILD_CV or holds.tail_index < _WILD_TAIL:
         yield (

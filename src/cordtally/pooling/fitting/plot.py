@@ -6,8 +6,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ...errors import PoolModelError
+from ...figures import show_rate, show_seconds
 from ..plotting import BLUE, GREEN, INK, ORANGE, PALE, PURPLE, VERMILION, save_figure
-from ..quantities import show_coefficient, show_rate, show_seconds
+from ..quantities import show_coefficient
 from .fit import PoolFit
 from .scalability import ScalabilityFit
 

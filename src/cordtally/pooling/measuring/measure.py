@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from ...catalog import load_engine
 from ...errors import MissingExtra, PoolModelError, ServerError
+from ...figures import show_number, show_seconds, show_share
 from ...model import Cord
 from ...results import Result
 from ...secrets import Surroundings
@@ -23,7 +24,7 @@ from ...servers import (
     place_of,
     server_for,
 )
-from ..quantities import set_quantities, show_seconds, show_share
+from ..quantities import set_quantities
 
 if TYPE_CHECKING:
     import numpy as np
@@ -149,7 +150,7 @@ class Measurement(Result):
 
     def _summary(self) -> str:
         best = max((step.throughput for step in self.steps), default=0.0)
-        return f"{len(self.steps)} steps, {best:.4g} requests/s at most"
+        return f"{len(self.steps)} steps, {show_number(best, 4)} requests/s at most"
 
     def to_dict(self) -> dict[str, Any]:
         """Give ``cordtally/pool-measure/1``: times in seconds, rates per second."""

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ...errors import PoolModelError
+from ...figures import show_seconds
 from ..fitting.plot import draw_scalability
 from ..plotting import BLUE, GREEN, INK, PALE, VERMILION, save_figure
-from ..quantities import show_seconds
 from .measure import Measurement
 
 if TYPE_CHECKING:

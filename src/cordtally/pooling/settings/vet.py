@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 from ...catalog.pool_libraries import UNITS, Setting
 from ...errors import FieldError
+from ...figures import show_seconds
 from ...model import Duration
 from ...vetting import Finding, Findings, RuleId, Severity
 from ...vetting.findings import by_severity, finding
-from ..quantities import set_quantities, show_seconds
+from ..quantities import set_quantities
 from .reading import PoolSettings
 
 

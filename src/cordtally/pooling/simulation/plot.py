@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ...figures import show_seconds
 from ..plotting import BLUE, COLOURS, GREEN, INK, ORANGE, PALE, PURPLE, VERMILION, save_figure
-from ..quantities import show_seconds
 from .replay import SHARES, Case, Replay
 from .rules import LINE
 from .scenario import Scenario

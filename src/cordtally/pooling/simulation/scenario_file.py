@@ -11,9 +11,10 @@ from typing import Any
 
 from ...catalog import find_nearest
 from ...errors import FieldError, PoolModelError, quoted
+from ...figures import show_seconds
 from ...model import Duration
 from ...pipes import read_text
-from ..quantities import parse_rate, show_seconds
+from ..quantities import parse_rate
 from ..tables import read_table, times
 from . import rules as names
 from .draws import Burst, Spread

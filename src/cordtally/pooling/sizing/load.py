@@ -9,6 +9,7 @@ from statistics import NormalDist
 from typing import TYPE_CHECKING
 
 from ...errors import PoolModelError
+from ...figures import show_number, show_seconds
 from ..quantities import set_quantities
 from ..queues.contention import NO_CONTENTION, Contention
 
@@ -99,9 +100,9 @@ class PoolLoad:
             if self.think < 0:
                 most = self.threads * self.instances / self.hold
                 raise PoolModelError(
-                    f"arrivals of {self.arrivals * self.peak_factor:.3g}/s cannot come from "
-                    f"{self.threads * self.instances} threads that hold {1000 * self.hold:.3g} ms each: "
-                    f"they make {most:.3g}/s at most"
+                    f"arrivals of {show_number(self.arrivals * self.peak_factor)}/s cannot come from "
+                    f"{self.threads * self.instances} threads that hold {show_seconds(self.hold)} each: "
+                    f"they make {show_number(most)}/s at most"
                 )
 
     @property

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cache
 
-from ..quantities import show_seconds
+from ...figures import show_seconds
 from ..queues import FinitePool, Waits, crowded_pool, general_pool, patient_pool
 from .load import PoolLoad
 from .simulated import SimulatedPool

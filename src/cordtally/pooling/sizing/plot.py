@@ -5,8 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ...figures import show_rate, show_seconds, show_share
 from ..plotting import BLUE, GREEN, INK, ORANGE, PALE, PURPLE, VERMILION, save_figure
-from ..quantities import TimeoutTarget, show_rate, show_seconds, show_share
+from ..quantities import TimeoutTarget
 from .answer import PoolRow, PoolSizing
 from .models import choose_model
 from .size import make_row

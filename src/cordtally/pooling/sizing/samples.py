@@ -11,7 +11,8 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from ...errors import MissingExtra, PoolModelError
-from ..quantities import Target, parse_target, show_seconds, show_share
+from ...figures import show_seconds, show_share
+from ..quantities import Target, parse_target
 from .answer import PoolSizing, SampledSizing
 from .load import PoolLoad
 from .models import cheaper, choose_model

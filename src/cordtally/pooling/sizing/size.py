@@ -9,7 +9,8 @@ import math
 from collections.abc import Callable
 
 from ...errors import PoolModelError
-from ..quantities import Target, TimeoutTarget, parse_target, show_seconds, show_share
+from ...figures import show_number, show_seconds, show_share
+from ..quantities import Target, TimeoutTarget, parse_target
 from ..queues.error_bound import error_bound
 from .answer import PoolRow, PoolSizing
 from .load import LARGEST_POOL, PoolLoad
@@ -224,7 +225,7 @@ def _reasons(load: PoolLoad, target: Target, needed: int | None, limit: int | No
                 + (f"it does most work with {peak} active" if peak else "more active connections hardly do more work")
             )
         return reasons
-    reasons = [f"{load.erlangs:.3g} connections of each instance are in use on average"]
+    reasons = [f"{show_number(load.erlangs)} connections of each instance are in use on average"]
     if load.peak_factor > 1:
         reasons[0] += f" at {load.peak_factor:.3g} times the mean rate"
     if load.instances == 1:
