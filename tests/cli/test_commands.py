@@ -160,7 +160,7 @@ def test_nobody_waits_for_a_pipe_that_nobody_writes_to(cli, tmp_path, monkeypatc
     monkeypatch.setattr("cordtally.pipes.PATIENCE", 0.1)
     os.mkfifo("pipe")
     status, _, err = cli(*arguments)
-    assert (status, "'pipe' is a pipe, and nobody writes to it" in err) == (2, True)
+    assert (status, "'pipe' is a pipe, and nobody writes to it" in err, "TOML" in err) == (2, True, False)
 
 
 ODD_LINES = [

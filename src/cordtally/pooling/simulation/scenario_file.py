@@ -201,6 +201,8 @@ def read_scenario(path: str | Path) -> Scenario:
     path = Path(path)
     try:
         document = tomllib.loads(read_text(path))
+    except FieldError:  # a pipe without a writer, which says so itself
+        raise
     except (ValueError, RecursionError) as error:  # numbers of too many digits, and nests too deep
         raise PoolModelError(f"{path}: this is no TOML: {error}") from None
     try:
