@@ -159,7 +159,7 @@ def test_measuring_a_real_server(cli, request, tmp_path, name):
         assert all(wait["low"] <= wait["predicted"] <= wait["high"] for wait in document["waits"])
     assert "concurrency" in (tmp_path / "m.csv").read_text()
     status, _, err = cli("pool", "measure", url, "--statement", WRITES[name], *QUICK)
-    assert "give --allow-writes" in err
+    assert "--allow-writes" in err
     assert status == (2 if name == "redis_server" else 1)  # Redis is asked what the command does before it is run
     time.sleep(0.2)
     _, out, _ = cli("pool", "watch", url, "--for", "100ms")
