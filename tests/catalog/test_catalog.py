@@ -32,7 +32,7 @@ UNCHECKED = {
     "prisma+postgresql", "prisma+mysql", "prisma+sqlserver", "sqlclient", "msodbcsql", "oledb", "mssql-jdbc",
     "pdo-sqlsrv", "r2dbc-mssql", "ojdbc", "odp-net", "oracle-odbc", "godror",
     "sqlite-dotnet", "duckdb-jdbc", "clickhouse-jdbc", "jaybird", "firebird-odbc", "sqlalchemy+cx_oracle", "sqlalchemy+cymysql",
-    "sqlalchemy+mariadbconnector", "sqlalchemy+mssqlpython",
+    "sqlalchemy+mariadbconnector", "sqlalchemy+mssqlpython", "yugabyte-jdbc", "redshift-jdbc",
 }  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from .loading import (
     driver_ids,
     drivers,
     engine_ids,
+    family_of,
     ids_of,
     is_store,
     load_canonical,
@@ -16,7 +17,9 @@ from .loading import (
     load_remarks,
     load_stores,
     members_of,
+    own_engines,
     plugged_stores,
+    port_taken,
     unknown_driver,
 )
 from .nearest import find_nearest
@@ -34,6 +37,7 @@ __all__ = [
     "driver_ids",
     "drivers",
     "engine_ids",
+    "family_of",
     "find_name",
     "find_nearest",
     "ids_of",
@@ -46,6 +50,8 @@ __all__ = [
     "load_stores",
     "members_of",
     "nearest_names",
+    "own_engines",
     "plugged_stores",
+    "port_taken",
     "unknown_driver",
 ]

@@ -209,9 +209,14 @@ def _named(cls: type[F], name: str, key: str | None) -> dict[str, F]:
 
 
 def build_engine(engine_id: str) -> Engine:
-    """Build one engine."""
+    """Build one engine; one of a family takes over what its own file does not say."""
     path = FOLDER / "engines" / f"{engine_id}.toml"
-    return structure(Engine, _read(path), path)
+    raw = _read(path)
+    if "family" in raw:
+        build_engine(raw["family"])  # a mistake is told of where it stands
+        family = _read(FOLDER / "engines" / f"{raw['family']}.toml")
+        raw = {"protocol": raw["family"], **family, **raw}
+    return structure(Engine, raw, path)
 
 
 def build_driver(driver_id: str) -> Driver:

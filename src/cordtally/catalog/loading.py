@@ -69,6 +69,18 @@ def members_of(family: str) -> tuple[str, ...]:
     return tuple(i for i, facts in load_index()["drivers"].items() if facts.get("family") == family)
 
 
+def family_of(engine_id: str) -> str | None:
+    """Give the engine whose protocol another one speaks; None for one that has its own."""
+    found: str | None = load_index()["families"].get(engine_id)
+    return found
+
+
+def own_engines(driver_id: str) -> list[str]:
+    """List the engines that a driver is made for, without those that only speak the protocol of one of them."""
+    engines = load_index()["drivers"][driver_id]["engines"]
+    return [engine for engine in engines if family_of(engine) not in engines]
+
+
 @cache
 def load_driver(driver_id: str) -> Driver:
     """Load one driver.
@@ -175,6 +187,15 @@ def load_engine(engine_id: str) -> Engine:
 
         raise UnknownName("engine", engine_id, nearest=nearest_names("engine", engine_id, known), hint=hint)
     return Engine(**load_raw(f"engine:{engine_id}"))
+
+
+def port_taken(driver: Driver, engine_id: str) -> int | None:
+    """Give the port that a driver takes where none is stated: of a family it knows one engine's, whatever is meant."""
+    engine, option = load_engine(engine_id), driver.by_canonical.get("port")
+    if engine.family is None:
+        return engine.default_port
+    own = None if option is None else option.default
+    return own if isinstance(own, int) else load_engine(engine.family).default_port
 
 
 @cache

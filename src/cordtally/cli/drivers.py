@@ -15,6 +15,7 @@ from ..catalog import (
     load_driver,
     load_engine,
     load_index,
+    own_engines,
 )
 from ..errors import FieldError, UnknownName, quoted
 from ..text import as_text
@@ -64,7 +65,7 @@ def command(
     screen = Screen()
     groups: dict[str, list[tuple[str, str, str]]] = {}
     for i, d in listed:
-        engines = d["engines"] if len(d["engines"]) < 4 else [_ANY]
+        engines = own_engines(i) if len(own_engines(i)) < 4 else [_ANY]
         groups.setdefault(" and ".join(sorted(engines)), []).append((i, d["title"], d["language"]))
     for index, (title, rows) in enumerate(sorted(groups.items(), key=lambda g: (g[0] == _ANY, g[0]))):
         heads = ("driver", "what it is", "language")

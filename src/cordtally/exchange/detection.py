@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from functools import cache
 from typing import NamedTuple
 
-from ..catalog import Option, find_nearest, load_driver, load_engine, load_index, members_of
+from ..catalog import Option, find_nearest, load_driver, load_engine, load_index, members_of, own_engines
 from ..errors import AmbiguousText, TextError
 from ..notation import LIKELY, NO, SURELY, BaseDialect, GrammarError, Parsed, find_scheme, load_grammar
 from ..patterns import pattern
@@ -247,8 +247,8 @@ def _ambiguous(targets: list[str]) -> AmbiguousText:
 def _said_ambiguous(targets: list[str]) -> AmbiguousText:
     named = []
     for target in targets:
-        driver, index = target.partition("/")[0], load_index()["drivers"]
-        engines = [load_engine(engine).title for engine in index[driver]["engines"]]
+        driver = target.partition("/")[0]
+        engines = [load_engine(engine).title for engine in own_engines(driver)]
         named.append(f"{driver} ({' or '.join(engines)})" if len(engines) < 3 else driver)
     if all(load_driver(target.partition("/")[0]).language == "odbc" for target in targets):
         named.append("odbc (a data source of any engine)")

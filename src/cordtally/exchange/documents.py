@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from ..catalog import load_engine
+from ..catalog import load_driver, load_engine, port_taken
 from ..model import ByteSize, Duration, Locator, OptionValue, Secret
 from ..model.suspicion import clear_name, safe_name
 from .defaults import default_level, effective_options
@@ -79,10 +79,11 @@ def _fill_defaults(document: dict[str, object], reading: Reading, tls: dict[str,
     engine = load_engine(reading.cord.engine)
     document["effective"] = True
     hosts = reading.cord.hosts or (() if engine.embedded else (None,))
+    usual = port_taken(load_driver(reading.driver), engine.id)
     document["hosts"] = [
         {
             "address": (str(h.address) if h else "") or engine.default_host,
-            "port": (h.port if h and h.port is not None else None if h and h.is_socket else engine.default_port),
+            "port": (h.port if h and h.port is not None else None if h and h.is_socket else usual),
             "instance": h.instance if h else None,
         }
         for h in hosts

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ..catalog import load_engine
-from ..model import Host, MaskedText, OptionValue, Words, clear
+from ..catalog import load_engine, port_taken
+from ..model import DiscoveryKind, Host, MaskedText, OptionValue, Words, clear
 from ..notation import CannotHold, Field
 from ..notation.url import Dialect as UrlDialect
 from ..notation.url_hosts import render_host
@@ -58,7 +58,7 @@ def _write_hosts(sheet: Sheet) -> None:
         hosts = hosts[:1]
     positional = "host" in target.dialect.positions
     kept = _keep(sheet, hosts)
-    kept = _with_ports(sheet, kept) if target.facts.every_port else kept
+    kept = _with_ports(sheet, kept, each=target.facts.every_port)
     # newer Pythons refuse an authority with more than a port beside an address in brackets
     lone = style == "inline" and positional and len(kept) > 1 and _lone_brackets(target)
     # the order matters: an address list or a path replaces host and port, a socket fits neither list nor authority
@@ -101,14 +101,20 @@ def _lone_brackets(target: Target) -> bool:
     return isinstance(target.dialect, UrlDialect) and target.dialect.hosts.lone_brackets
 
 
-def _with_ports(sheet: Sheet, hosts: list[Host]) -> list[Host]:
-    """The hosts, each with a port where the driver takes several only so."""
-    if len(hosts) < 2 or all(host.port is not None for host in hosts):
+def _with_ports(sheet: Sheet, hosts: list[Host], *, each: bool) -> list[Host]:
+    """The hosts, each of several with a port where that is wanted, and any where the driver would take another."""
+    lacking = [host for host in hosts if host.port is None]
+    if not lacking or sheet.cord.discovery.kind is DiscoveryKind.SRV:
         return hosts
-    default = load_engine(sheet.cord.engine).default_port
-    reason = f"{sheet.driver.title} wants a port for each of several hosts: the engine's default is written"
-    sheet.note("port", None, str(default), Outcome.IMPLIED, reason)
-    return [replace(host, port=default) if host.port is None else host for host in hosts]
+    engine, taken = load_engine(sheet.cord.engine), port_taken(sheet.driver, sheet.cord.engine)
+    if engine.default_port not in {None, taken} and not any(host.is_socket for host in lacking):
+        reason = f"{sheet.driver.title} would take {taken}: {engine.title}'s usual one is written"
+    elif each and len(hosts) > 1:
+        reason = f"{sheet.driver.title} wants a port for each of several hosts: the engine's default is written"
+    else:
+        return hosts
+    sheet.note("port", None, str(engine.default_port), Outcome.IMPLIED, reason)
+    return [replace(host, port=engine.default_port) if host in lacking else host for host in hosts]
 
 
 def has_any(sheet: Sheet, parts: tuple[str, ...]) -> bool:
@@ -303,7 +309,7 @@ def _write_mixed(sheet: Sheet, hosts: list[Host]) -> None:
     if not any(host.is_socket and host.port is not None for host in hosts):
         _write_host_options(sheet, hosts, "inline")
         return
-    numbered = _with_ports(sheet, hosts)
+    numbered = _with_ports(sheet, hosts, each=True)
     bracketed = [
         replace(host, address=_inline(replace(host, port=None))) if ":" in host.name else host for host in hosts
     ]

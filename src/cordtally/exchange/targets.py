@@ -6,7 +6,18 @@ from collections.abc import Iterable, Mapping
 from functools import cache
 from typing import NamedTuple
 
-from ..catalog import Driver, NotationFacts, Option, find_nearest, load_driver, load_index, members_of, unknown_driver
+from ..catalog import (
+    Driver,
+    NotationFacts,
+    Option,
+    family_of,
+    find_nearest,
+    load_driver,
+    load_index,
+    members_of,
+    own_engines,
+    unknown_driver,
+)
 from ..errors import UnknownName
 from ..model import Cord, DiscoveryKind
 from ..notation import BaseDialect, Grammar, load_grammar, make_dialect
@@ -134,10 +145,10 @@ def choose_target(target: str, cord: Cord) -> Target:
     needs (a service record, a socket, an alias), or else its first.
     """
     name, slash, notation = target.partition("/")
-    for member in members_of(name):
-        if cord.engine in load_index()["drivers"][member]["engines"]:
-            name = member
-            break
+    # of a family of drivers one that is made for the engine comes before those that speak its protocol only
+    fitting = [member for member in members_of(name) if cord.engine in load_index()["drivers"][member]["engines"]]
+    if fitting:
+        name = next((member for member in fitting if cord.engine in own_engines(member)), fitting[0])
     if name not in load_index()["drivers"]:
         raise unknown_driver(name, cord.engine)
     if notation:
@@ -148,7 +159,7 @@ def choose_target(target: str, cord: Cord) -> Target:
         if not needs.isdisjoint(facts.only_for):
             return load_target(f"{name}/{facts.id}")
     for facts in notations:
-        if not facts.only_for and (not facts.schemes or cord.engine in facts.schemes):
+        if not facts.only_for and (not facts.schemes or {cord.engine, family_of(cord.engine)} & facts.schemes.keys()):
             return load_target(f"{name}/{facts.id}")
     return load_target(name)
 

@@ -10,7 +10,7 @@ import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from ..catalog import load_driver, load_engine, load_index
+from ..catalog import family_of, load_driver, load_engine, load_index
 from ..errors import FieldError, check_type, shielded
 from ..model import MASK, Cord, DiscoveryKind, Locator, MaskedText, Secret, clear
 from ..model.suspicion import clear_name
@@ -166,7 +166,8 @@ def _note_engine(sheet: Sheet) -> None:
     engine, schemes, engines = sheet.cord.engine, sheet.target.facts.schemes, sheet.driver.engines
     if schemes and engine not in schemes:
         reason = "the scheme does not tell them apart"
-        sheet.note("engine", engine, next(iter(schemes)), Outcome.IMPLIED, reason)
+        read_back = family_of(engine) if family_of(engine) in schemes else next(iter(schemes))
+        sheet.note("engine", engine, str(read_back), Outcome.IMPLIED, reason)
     elif not schemes and engine != engines[0]:
         reason = f"this notation does not name the engine; read back it counts as {engines[0]}"
         sheet.note("engine", engine, engines[0], Outcome.IMPLIED, reason)
@@ -187,7 +188,9 @@ def _prefix(sheet: Sheet) -> str:
     facts = sheet.target.facts
     if not facts.schemes:
         return ""
-    listed = facts.schemes.get(sheet.cord.engine) or next(iter(facts.schemes.values()))
+    engine = sheet.cord.engine
+    listed = facts.schemes.get(engine) or facts.schemes.get(family_of(engine) or "")
+    listed = listed or next(iter(facts.schemes.values()))
     fitting = (p for p in listed if facts.scheme_words.get(p) == sheet.scheme_word)
     return next(fitting, listed[0])
 

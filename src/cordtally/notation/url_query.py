@@ -26,6 +26,7 @@ class Query(Record):
     empty value), or the ``only`` one of its pair; one of ``separators`` parts all pairs of a query, and where
     ``empty_pairs`` are ``refused``, none may stand without a pair on both sides, and where they are
     ``refused-inside``, one may stand at the end;
+    a value is decoded ``twice`` by some (valkey-py decodes what the standard library has decoded);
     ``instead`` replaces whole pairs (libpq reads ``ssl=true`` as ``sslmode=require``).
     """
 
@@ -33,6 +34,7 @@ class Query(Record):
     equals: Literal["required", "optional", "only"] = "required"
     separators: Literal["&", "&;"] = "&"
     empty_pairs: Literal["kept", "refused", "refused-inside"] = "kept"
+    twice: bool = False
     instead: Mapping[str, str] = MappingProxyType({})
 
 
@@ -73,6 +75,7 @@ def parse_query(text: str, start: int, length: int, dialect: Dialect, fields: li
             if escaped:
                 key = percent.decode(key) if "%" in key else key
                 value = percent.decode(value) if "%" in value else value
+                value = percent.decode(value) if flags.twice and "%" in value else value
             # libpq, conninfo_uri_parse_params: ssl=true is read for JDBC's sake
             if flags.instead and f"{key}={value}" in flags.instead:
                 key, _, value = flags.instead[f"{key}={value}"].partition("=")
@@ -91,7 +94,7 @@ def render_pair(name: str, value: str, dialect: Dialect) -> tuple[str, str]:
     if dialect.escaping == "percent":
         if value == "" and dialect.empty == "dropped":
             raise CannotHold("an option with an empty value is dropped by the reader")
-        return percent.encode(name), percent.encode(value)
+        return percent.encode(name), percent.encode(percent.encode(value) if dialect.query.twice else value)
     if "&" in value:
         raise CannotHold("nothing is escaped in this URL, and an & would end the value")
     if "&" in name or "=" in name or name == "":
