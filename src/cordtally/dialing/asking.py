@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from ..deadline import Deadline
 from ..model import TlsLevel
-from ..servers import DIALLED, HungUp, Refusal, Wire
+from ..servers import HungUp, Refusal, Wire, module_of
 from ..servers.mongodb import HELLO
 from ..servers.peers import stranger, who_is
 from .levels import level_of
@@ -50,7 +50,7 @@ def ask_who(line: Line, address: Address, seconds: float) -> Refusal | None:
 
 def _is_kin(peer: str, engine: str) -> bool:
     """Whether a peer speaks the engine's protocol: peers are named after the modules that talk to them."""
-    return DIALLED.get(engine) == peer
+    return module_of(engine) == peer
 
 
 def _open(address: Address, deadline: Deadline) -> Wire:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..errors import CordTallyError
 from ..model import Cord
 from ..secrets import Surroundings
-from ..servers import ENGINES, Deadline, NoAnswer, Refusal, Session, open_session, server_for
+from ..servers import ENGINES, Deadline, NoAnswer, Refusal, Session, module_of, open_session, server_for
 
 _MOST = 4
 _NEARLY_FULL = 0.9
@@ -18,7 +18,7 @@ def is_nearly_full(opened: int | None, limit: int | None) -> bool:
 
 def holders_at(engine: str, session: Session, deadline: Deadline) -> str:
     """Name those who hold most of a server's connections; nothing where it does not tell, or there is nobody else."""
-    if engine not in ENGINES:
+    if module_of(engine, ENGINES) is None:
         return ""
     try:
         found = server_for(engine).activity(session, deadline).holders
@@ -32,7 +32,7 @@ def holders_at(engine: str, session: Session, deadline: Deadline) -> str:
 def ask_holders(administrator: Cord, limit: float, surroundings: Surroundings | None) -> str:
     """Ask through an administrator's cord, for whom servers keep a place; say why where nobody tells."""
     deadline = Deadline(limit)
-    if administrator.engine not in ENGINES:
+    if module_of(administrator.engine, ENGINES) is None:
         return f"{administrator.engine} is not asked who holds its connections"
     try:
         session = open_session(administrator, deadline, surroundings)

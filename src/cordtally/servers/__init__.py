@@ -5,10 +5,11 @@ Used alike by dialling, by measuring and watching pools, and by whatever asks a 
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from importlib import import_module
 
+from ..catalog import family_of
 from ..deadline import Deadline, NoAnswer
 from ..errors import FieldError, ServerError
 from ..model import Cord
@@ -20,8 +21,14 @@ from .wire import HungUp, Wire
 ENGINES = {"postgresql": "postgresql", "mysql": "mysql", "mariadb": "mysql", "redis": "redis", "sqlite": "sqlite"}
 """The module of each engine; ``tests/servers`` runs over them."""
 
-DIALLED = {**ENGINES, "mongodb": "mongodb", "sqlserver": "sqlserver", "oracle": "oracle", "clickhouse": "clickhouse",
-           "duckdb": "duckdb"}  # fmt: skip
+DIALLED: dict[str, str] = {
+    **ENGINES,
+    "mongodb": "mongodb",
+    "sqlserver": "sqlserver",
+    "oracle": "oracle",
+    "clickhouse": "clickhouse",
+    "duckdb": "duckdb",
+}
 """The module of each engine that can be dialled."""
 
 
@@ -33,10 +40,16 @@ def server_for(engine: str) -> EngineServer:
     FieldError
         For an engine that has none.
     """
-    if engine not in ENGINES:
+    name = module_of(engine, ENGINES)
+    if name is None:
         raise FieldError(f"there is nothing here that talks to {engine} yet; {', '.join(ENGINES)} can be talked to")
-    module: EngineServer = import_module(f".{ENGINES[engine]}", __name__)
+    module: EngineServer = import_module(f".{name}", __name__)
     return module
+
+
+def module_of(engine: str, known: Mapping[str, str] = DIALLED) -> str | None:
+    """Give the name of an engine's module, or of that whose protocol it speaks; None where there is neither."""
+    return known.get(engine) or known.get(family_of(engine) or "")
 
 
 OVER_HTTP = {"clickhouse": "clickhouse_http"}
@@ -46,7 +59,7 @@ OVER_HTTP = {"clickhouse": "clickhouse_http"}
 def dialler_for(engine: str, *, over_http: bool = False) -> Dialled | None:
     """Give the module through which an engine is dialled; None for one that has none."""
     name = OVER_HTTP.get(engine) if over_http else None
-    name = name or DIALLED.get(engine)
+    name = name or module_of(engine, DIALLED)
     if name is None:
         return None
     module: Dialled = import_module(f".{name}", __name__)
@@ -172,6 +185,7 @@ __all__ = [
     "Wire",
     "ask_capacity",
     "dialler_for",
+    "module_of",
     "no_answer",
     "open_prepared",
     "open_session",

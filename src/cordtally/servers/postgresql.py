@@ -49,6 +49,16 @@ SELECT {_SETTING}('server_version'), current_user::text, current_catalog::text, 
         WHERE pid = pg_catalog.pg_backend_pid()),
        pg_catalog.pg_backend_pid()
 """
+_LACKS = ("0A", "42", "XX")  # a feature, a name or a right that is not there; a young server has no other code for it
+_PRODUCTS = (  # what version() says, by the public documentation of each; the last one fits all
+    r"(CockroachDB)(?: \w+)? v([\d.]+)",
+    r"(YB)-([\d.]+)",
+    r"(Redshift) ([\d.]+)",
+    r"(Greenplum) Database ([\d.]+)",
+    r"(Materialize)\D*([\d.]+)",
+    r"(QuestDB)\D*([\d.]+)",
+    r"^(\w*)\D*([\d.]*)",
+)
 _DONE = "SELECT sum(xact_commit + xact_rollback)::bigint FROM pg_stat_database"
 _LIMITS = """
 SELECT current_setting('max_connections')::int, current_setting('superuser_reserved_connections')::int,
@@ -179,9 +189,14 @@ def _rows(session: Any, statement: str, deadline: Deadline) -> Any:  # noqa: ANN
 
 
 def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
-    """Ask for what a dial tells, in one statement."""
+    """Ask for what a dial tells, in one statement; who only speaks the protocol, or shows less, is asked for less."""
     before = time()
-    row = _rows(session, _ANSWER, deadline)[0]
+    try:
+        row = _rows(session, _ANSWER, deadline)[0]
+    except Refusal as refusal:
+        if str(refusal.code or "")[:2] not in _LACKS:
+            raise
+        return _little(session, deadline)
     halfway = (before + time()) / 2
     (version, user, database, schemas, standby, reads, clock, limit, reserve, opened, idle, statement, superuser, owner,
      tls, pid) = row  # fmt: skip
@@ -207,6 +222,13 @@ def answer(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
         through=through,
         place=f"{session.info.host}:{session.info.port}",
     )
+
+
+def _little(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
+    """What any server of the protocol tells."""
+    said, user, database = _rows(session, "SELECT version(), current_user, current_database()", deadline)[0]
+    product, number = next((found[1], found[2]) for one in _PRODUCTS if (found := re.search(one, str(said))))
+    return Answer(product=product, version=number, user=str(user), database=str(database))
 
 
 def prepare(session: Any, *, limit: float, writes: bool) -> None:  # noqa: ANN401
