@@ -139,3 +139,17 @@ def test_a_file_that_is_not_there_any_more(tmp_path, statement, cause):
         server.run(session, statement)
     server.close(session)
     assert server.cause_of(refused.value, cord).known.id == cause
+
+
+@pytest.mark.servers
+def test_a_server_that_only_speaks_the_protocol(postgresql):
+    """It lacks what is asked of PostgreSQL: here a view that this user may not read. Its engine is dialled as its family is."""
+    master = ct.Cord("postgresql", (Host("127.0.0.1", postgresql.port),), "postgres", "harbour_master", Secret(ADMIN_PASSWORD))
+    with psycopg.connect(**master.arguments("psycopg"), autocommit=True) as connection:
+        connection.execute("CREATE DATABASE rare_kin")
+        connection.execute(f"CREATE ROLE rare_kin LOGIN PASSWORD '{PASSWORD}'")
+    with psycopg.connect(**master.copy_with(database="rare_kin").arguments("psycopg"), autocommit=True) as connection:
+        connection.execute("REVOKE SELECT ON pg_catalog.pg_stat_ssl FROM PUBLIC")
+    result = ct.dial(ct.Cord("cockroachdb", master.hosts, "rare_kin", "rare_kin", Secret(PASSWORD)), limit=5)
+    assert (told(result), result.engine, result.driver) == (None, "cockroachdb", "psycopg")
+    assert (result.answer.product, result.answer.user, result.answer.role) == ("PostgreSQL", "rare_kin", None)

@@ -23,7 +23,7 @@ from .url_path import Path, parse_path, render_path
 from .url_query import Query, parse_query, render_pair
 from .url_rfc2396 import refuse_odd_characters
 from .url_tame import has_usual_places, parse_tame
-from .url_user import User, parse_user, render_user
+from .url_user import User, parse_user, render_password, render_user
 
 
 class Dialect(BaseDialect):
@@ -155,6 +155,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     user: list[Piece] = []
     hosts: list[Piece] = []
     path: Piece | None = None
+    schema: list[Piece] = []
     query: list[Piece] = []
     roles = {part.role for part in fields}
     named = not dialect.user.strict or "user" in roles
@@ -169,7 +170,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
                 case "password":
                     if not named:
                         raise CannotHold("a password cannot stand here without a user name")  # noqa: TRY301
-                    user += [Piece(":"), piece_of(part.value, percent.encode(as_text(part.value)))]
+                    user += [Piece(":"), piece_of(part.value, render_password(as_text(part.value), dialect.user))]
                 case "host":
                     orphan = True
                     written = render_host(as_text(part.value), dialect.hosts)
@@ -181,6 +182,10 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
                     hosts.append(Piece(f":{part.value}"))
                 case "database" | "socket" | "instance":
                     path = piece_of(part.value, render_path(as_text(part.value), dialect))
+                case "option" if part.name == "(schema)" and dialect.path.schema:
+                    if "database" not in roles or as_text(part.value) == "":
+                        raise CannotHold("a schema stands behind a database here")  # noqa: TRY301 -- booked below
+                    schema = [Piece("/"), piece_of(part.value, render_path(as_text(part.value), dialect))]
                 case "option" if part.name == dialect.path.option:
                     path = piece_of(part.value, render_path(as_text(part.value), dialect))
                 case "option":
@@ -197,5 +202,5 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
     before_query = dialect.path.slash == "before-query" and bool(query)
     if path is None and (before_query or dialect.path.slash in {"required", "written"}):
         path = Piece("")
-    tail = [] if path is None else [Piece(slash), path]
+    tail = [] if path is None else [Piece(slash), path, *schema]
     return Rendered([Piece(prefix), *user, *hosts, *tail, *query], refused)

@@ -32,6 +32,7 @@ class Path(Record):
     ``leading_slashes`` are ``kept`` or ``dropped``. ``decoding`` is ``percent``, as a ``form`` (a ``+`` is a blank),
     as ``decode-uri`` does in JavaScript, or ``none``. ``others`` than numbers, where one is wanted, are
     ``passed-over`` or ``kept``. ``refuses`` lists characters that a name may not hold, ``ends`` one that ends it; with
+    ``schema`` what stands behind a second slash is the option ``(schema)``, and with
     ``dot_segments`` the names ``.`` and ``..`` are steps (WHATWG URL).
     """
 
@@ -44,6 +45,7 @@ class Path(Record):
     refuses: str = ""
     ends: Literal["", "."] = ""
     dot_segments: bool = False
+    schema: bool = False
 
     @property
     def option(self) -> str | None:
@@ -86,6 +88,15 @@ def parse_path(text: str, position: int, dialect: Dialect, fields: list[Field]) 
 
 def _take(text: str, start: int, end: int, dialect: Dialect, fields: list[Field]) -> None:
     flags = dialect.path
+    if flags.schema and (slash := text.find("/", start, end)) >= 0:
+        if text.find("/", slash + 1, end) >= 0:
+            raise GrammarError("more than a database and its schema stands in the path", slash, end, "write / as %2F")
+        if slash + 1 < end:
+            behind = _decoded(text[slash + 1 : end], dialect)
+            fields.append(Field("option", "(schema)", behind, slash + 1, end, slash + 1))
+        end = slash
+        if end == start:
+            return
     value = _decoded(text[start:end], dialect)
     if flags.leading_slashes == "dropped":
         value = value.lstrip("/")

@@ -37,6 +37,9 @@ def has_usual_places(dialect: Dialect) -> bool:
         and dialect.path.kind == "database"
         and dialect.path.slash not in {"required", "before-query"}
         and not set(dialect.path.refuses) & set("-_0aA")
+        and not dialect.path.schema
+        and dialect.user.escaped
+        and not dialect.query.twice
         and dialect.escaping == "percent"
         and dialect.characters == "any"
     )

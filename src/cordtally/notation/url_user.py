@@ -27,7 +27,7 @@ class User(Record):
     ``allowed`` lists all that may stand there beside ASCII letters and digits, where it lists anything; where an @
     ``behind`` the authority is ``refused``, or ``refused-alone``, where no other is, it shows a part that ended early;
     ``strict`` refuses what must be escaped and a password without a user; ``needs_host`` refuses an ``@`` at the end.
-    What stands ``alone``, without a colon, is the user, or the password.
+    Where nothing is ``escaped``, user and password are what stands there (vertica-python). What stands ``alone``, without a colon, is the user, or the password.
     """
 
     at: Literal["first", "last"] = "first"
@@ -39,6 +39,7 @@ class User(Record):
     strict: bool = False
     needs_host: bool = False
     alone: Literal["user", "password"] = "user"
+    escaped: bool = True
 
 
 def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks: list[Remark]) -> int:
@@ -91,6 +92,8 @@ def parse_user(text: str, start: int, flags: User, fields: list[Field], remarks:
 
 
 def _decoded(raw: str, flags: User) -> str:
+    if not flags.escaped:
+        return raw
     return percent.decode(raw.replace("+", " ") if flags.plus == "blank" else raw)
 
 
@@ -141,4 +144,23 @@ def render_user(value: str, flags: User) -> str:
     """
     if value == "" and flags.strict:
         raise CannotHold("an empty user name cannot stand here")
-    return percent.encode(value)
+    return percent.encode(value) if flags.escaped else _as_it_is(value, flags.stops + ":@[]")
+
+
+def render_password(value: str, flags: User) -> str:
+    """Write a password.
+
+    Raises
+    ------
+    CannotHold
+        For what would end it, where nothing is escaped.
+    """
+    return percent.encode(value) if flags.escaped else _as_it_is(value, flags.stops + "@[]")
+
+
+def _as_it_is(value: str, ends: str) -> str:
+    if not value.isascii() or not value.isprintable() or not set(ends).isdisjoint(value):
+        raise CannotHold(
+            f"the driver decodes no escapes here, so that it holds plain characters alone, and none of {ends}"
+        )
+    return value

@@ -228,7 +228,9 @@ def _little(session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
     """What any server of the protocol tells."""
     said, user, database = _rows(session, "SELECT version(), current_user, current_database()", deadline)[0]
     product, number = next((found[1], found[2]) for one in _PRODUCTS if (found := re.search(one, str(said))))
-    return Answer(product=product, version=number, user=str(user), database=str(database))
+    return Answer(
+        product={"YB": "YugabyteDB"}.get(product, product), version=number, user=str(user), database=str(database)
+    )
 
 
 def prepare(session: Any, *, limit: float, writes: bool) -> None:  # noqa: ANN401
