@@ -20,6 +20,7 @@ from cordtally.notation import (
     keyword,
     oraclejdbc,
     path,
+    pathpairs,
     sections,
     semicolon,
     url,
@@ -79,6 +80,7 @@ _easyconnect: Grammar[easyconnect.Dialect] = easyconnect
 _environment: Grammar[environment.Dialect] = environment
 _firebird: Grammar[firebird.Dialect] = firebird
 _hostpairs: Grammar[hostpairs.Dialect] = hostpairs
+_pathpairs: Grammar[pathpairs.Dialect] = pathpairs
 _keyword: Grammar[keyword.Dialect] = keyword
 _oraclejdbc: Grammar[oraclejdbc.Dialect] = oraclejdbc
 _path: Grammar[path.Dialect] = path

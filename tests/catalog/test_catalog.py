@@ -33,6 +33,10 @@ UNCHECKED = {
     "pdo-sqlsrv", "r2dbc-mssql", "ojdbc", "odp-net", "oracle-odbc", "godror",
     "sqlite-dotnet", "duckdb-jdbc", "clickhouse-jdbc", "jaybird", "firebird-odbc", "sqlalchemy+cx_oracle", "sqlalchemy+cymysql",
     "sqlalchemy+mariadbconnector", "sqlalchemy+mssqlpython", "yugabyte-jdbc", "redshift-jdbc",
+    "access-odbc", "ace-oledb", "ase-odbc", "databricks-jdbc", "databricks-odbc", "db2-jdbc", "db2-odbc",
+    "derby-jdbc", "exasol-jdbc", "h2-jdbc", "hana-jdbc", "hana-odbc", "hive-jdbc", "hsqldb-jdbc", "impala-jdbc",
+    "informix-jdbc", "presto-jdbc", "snowflake-jdbc", "snowflake-odbc", "teradata-jdbc", "teradata-odbc",
+    "trino-jdbc", "vertica-jdbc", "vertica-odbc",
 }  # fmt: skip
 
 

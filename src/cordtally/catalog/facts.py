@@ -142,7 +142,7 @@ class NotationFacts(Record):
     id: str
     grammar: Literal[
         "url", "keyword", "semicolon", "dsn", "arguments", "path", "comma", "hostpairs",
-        "descriptor", "easyconnect", "oraclejdbc", "firebird", "environment", "sections",
+        "descriptor", "easyconnect", "oraclejdbc", "firebird", "environment", "sections", "pathpairs",
     ]  # fmt: skip
     schemes: Mapping[str, tuple[str, ...]] = _NONE
     flags: Mapping[str, object] = _NONE
@@ -160,7 +160,7 @@ class NotationFacts(Record):
     scheme_words: Mapping[str, str] = _NONE
     carries: tuple[str, str] | None = None
     instead: tuple[str, str] | None = None
-    addresses: Literal["server", "server-instance", "objects", "stream", "authority"] | None = None
+    addresses: Literal["server", "server-instance", "objects", "stream", "authority", "host-port"] | None = None
     host_required: bool = False
     database_required: bool = False
     names: Mapping[str, str] = _NONE

@@ -149,11 +149,18 @@ def _write_authority(hosts: Sequence[Host], _: str | None) -> object:
     return f"[{address}]" if ":" in address else address
 
 
+def _write_host_port(hosts: Sequence[Host], _: str | None) -> object:
+    """Write ``host:port``, as SAP HANA's ODBC driver has it, which knows no port of its own."""
+    written = _write_authority(hosts, None)
+    return written if hosts[0].port is None else f"{written}:{hosts[0].port}"
+
+
 ADDRESSES: Mapping[str, AddressCodec] = {
     "server": AddressCodec(_read_server, _write_server, instances=True, ports=True, networks=True),
     "server-instance": AddressCodec(_read_server_instance, _write_server_instance, instances=True),
     "stream": AddressCodec(_read_stream, _write_stream, schemes=True),
     "authority": AddressCodec(_read_authority, _write_authority, port_wins=True),
+    "host-port": AddressCodec(_read_authority, _write_host_port, ports=True, port_wins=True),
     "objects": AddressCodec(_read_objects, _write_objects, ports=True),
 }
 NO_CODEC = AddressCodec(lambda value: [Address(as_text(value))], lambda hosts, _: hosts[0].name)

@@ -89,8 +89,8 @@ def _write_hosts(sheet: Sheet) -> None:
                 sheet.put_under([Field("port", None, default)], booking)
             if host.port is not None and host.is_socket and target.facts.socket == "authority":
                 sheet.lose("port", str(host.port), "a socket has no port here")
-            elif host.port is not None:
-                sheet.put("port", str(host.port), Field("port", None, host.port))
+            elif host.port is not None and not sheet.role("port", str(host.port)):
+                sheet.lose("port", str(host.port), f"{sheet.driver.title} has no word for a port")
             _write_instance(sheet, host)
     elif kept:
         _write_host_options(sheet, kept, style)

@@ -14,7 +14,7 @@ from .remarks import Case, Remark
 
 GRAMMARS = (
     "url", "keyword", "semicolon", "dsn", "arguments", "path", "comma", "hostpairs",
-    "descriptor", "easyconnect", "oraclejdbc", "firebird", "environment", "sections",
+    "descriptor", "easyconnect", "oraclejdbc", "firebird", "environment", "sections", "pathpairs",
 )  # fmt: skip
 
 __all__ = [

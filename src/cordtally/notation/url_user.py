@@ -27,7 +27,8 @@ class User(Record):
     ``allowed`` lists all that may stand there beside ASCII letters and digits, where it lists anything; where an @
     ``behind`` the authority is ``refused``, or ``refused-alone``, where no other is, it shows a part that ended early;
     ``strict`` refuses what must be escaped and a password without a user; ``needs_host`` refuses an ``@`` at the end.
-    Where nothing is ``escaped``, user and password are what stands there (vertica-python). What stands ``alone``, without a colon, is the user, or the password.
+    Where nothing is ``escaped``, user and password are what stands there (vertica-python). What stands ``alone``,
+    without a colon, is the user, or the password.
     """
 
     at: Literal["first", "last"] = "first"
