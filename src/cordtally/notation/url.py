@@ -183,7 +183,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
                 case "database" | "socket" | "instance":
                     path = piece_of(part.value, render_path(as_text(part.value), dialect))
                 case "option" if part.name == "(schema)" and dialect.path.schema:
-                    if "database" not in roles or as_text(part.value) == "":
+                    if path is None or as_text(part.value) == "":
                         raise CannotHold("a schema stands behind a database here")  # noqa: TRY301 -- booked below
                     schema = [Piece("/"), piece_of(part.value, render_path(as_text(part.value), dialect))]
                 case "option" if part.name == dialect.path.option:

@@ -1,0 +1,115 @@
+"""Drivers of further engines as judges: what their own readers find in our texts, for any user, password and database."""
+
+from urllib.parse import unquote
+
+import pytest
+import sqlalchemy
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from neo4j._api import parse_neo4j_uri
+from pika import URLParameters
+from snowflake.sqlalchemy.snowdialect import SnowflakeDialect
+from sqlalchemy_exasol.websocket import EXADialect_websocket
+from sqlalchemy_hana.dialect import HANAHDBCLIDialect
+from trino.dbapi import Connection as TrinoConnection
+from trino.sqlalchemy.dialect import TrinoDialect
+from valkey._parsers.url_parser import parse_url as valkey_url
+from vertica_python.vertica.connection import parse_dsn
+
+import cordtally as ct
+from cordtally.model import Cord, Host, Secret, Tls, TlsLevel
+
+from .test_judges import WORDS, kept
+
+
+def valkey(text):
+    found = valkey_url(text, async_connection=False)
+    return found["host"], found["port"], found.get("username"), found.get("password"), str(found["db"])
+
+
+def vertica(text):
+    found = parse_dsn(text)
+    return found["host"], found["port"], found.get("user"), found.get("password"), found.get("database")
+
+
+def pika(text):
+    found = URLParameters(text)
+    return found.host, found.port, found.credentials.username, found.credentials.password, found.virtual_host
+
+
+def trino(text):
+    _, found = TrinoDialect().create_connect_args(sqlalchemy.make_url(text))
+    password = found["auth"]._password if "auth" in found else None
+    return found["host"], found["port"], found.get("user"), password, found["catalog"]
+
+
+def hana(text):
+    _, found = HANAHDBCLIDialect().create_connect_args(sqlalchemy.make_url(text))
+    return found["address"], found["port"], found.get("user"), found.get("password"), found.get("databaseName")
+
+
+def snowflake(text):
+    _, found = SnowflakeDialect().create_connect_args(sqlalchemy.make_url(text))
+    return found["host"], found["port"], found.get("user"), found.get("password"), found.get("database")
+
+
+def exasol(text):
+    _, found = EXADialect_websocket().create_connect_args(sqlalchemy.make_url(text))
+    host, _, port = found["dsn"].rpartition(":")
+    return host, int(port), found.get("username"), found.get("password"), found.get("schema")
+
+
+JUDGES = {
+    "valkey-py/url": (valkey, "valkey"), "vertica-python/url": (vertica, "vertica"), "pika/url": (pika, "amqp"), "sqlalchemy+trino/url": (trino, "trino"),
+    "sqlalchemy+hana/url": (hana, "hana"), "sqlalchemy+snowflake/url": (snowflake, "snowflake"), "sqlalchemy+exasol/url": (exasol, "exasol"),
+}
+
+
+@pytest.mark.parametrize("target", JUDGES)
+@settings(max_examples=100)
+@given(user=WORDS, password=WORDS, database=WORDS)
+def test_what_a_driver_finds_in_our_text(target, user, password, database):
+    read, engine = JUDGES[target]
+    database = "7" if engine == "valkey" else database
+    writing = ct.write(Cord(engine, (Host("harbour.greywick.example", 4711),), database, user, Secret(password)), target)
+    meant = {"user": user, "password": password, "database": database}
+    found = dict(zip(("host", "port", *meant), read(writing.text.unmask()), strict=True))
+    assert (found["host"], found["port"]) == ("harbour.greywick.example", 4711)
+    assert {part: found[part] for part in meant if kept(writing, part)} == {part: value for part, value in meant.items() if kept(writing, part)}
+
+
+@settings(max_examples=50)
+@given(schema=WORDS, name=WORDS)
+def test_a_schema_behind_the_database(schema, name):
+    cord = Cord("trino", (Host("harbour.greywick.example", 443),), "tides", options=(("schema_search_path", schema), ("application_name", name)))
+    writing = ct.write(cord, "sqlalchemy+trino")
+    _, found = TrinoDialect().create_connect_args(sqlalchemy.make_url(writing.text.unmask()))
+    assert (found["catalog"], found["source"]) == ("tides", name)
+    assert found.get("schema") == (schema if kept(writing, "options.schema_search_path") else None)
+    assert TrinoConnection(**found).schema == found.get("schema")
+
+
+LEVELS = [
+    ("valkeys://h/0", TlsLevel.VERIFY_CHAIN), ("valkeys://h/0?ssl_check_hostname=True", TlsLevel.VERIFY_IDENTITY),
+    ("valkeys://h/0?ssl_cert_reqs=none", TlsLevel.ENCRYPTED),
+]
+
+
+@pytest.mark.parametrize(("text", "level"), LEVELS)
+def test_levels_of_tls_in_valkey(text, level):
+    """What its connection would verify, by the arguments that its own reader makes of the text."""
+    assert ct.read(text).cord.tls.level is level
+    made = valkey_url(text, async_connection=False)
+    connection = made.pop("connection_class")(**made)
+    assert (connection.cert_reqs.name, connection.check_hostname) == (
+        "CERT_NONE" if level is TlsLevel.ENCRYPTED else "CERT_REQUIRED", level is TlsLevel.VERIFY_IDENTITY
+    )
+
+
+@pytest.mark.parametrize("level", [TlsLevel.OFF, TlsLevel.ENCRYPTED, TlsLevel.VERIFY_IDENTITY])
+def test_schemes_of_neo4j(level):
+    text = ct.write(Cord("neo4j", (Host("2001:db8::1", 7688),), tls=Tls(level)), "neo4j-python").text.unmask()
+    _, security, parsed = parse_neo4j_uri(text)
+    assert (parsed.hostname, parsed.port) == ("2001:db8::1", 7688)
+    wanted = {"off": "NOT_SECURE", "encrypted": "SELF_SIGNED", "verify-identity": "SECURE"}[level.value]
+    assert security.removeprefix("SECURITY_TYPE_").startswith(wanted), unquote(text)
