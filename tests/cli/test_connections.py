@@ -40,7 +40,7 @@ GIVEN = [
     ("@tally.toml", 2, "lines, and is no connection string: cordtally vet tally.toml"),
     ("@latin.txt", 2, "is not UTF-8 text"),
     ("gauge.greywick.example", 3, "the form of no notation"),
-    ("jdbc:h2:mem:test", 3, "the form of no notation"),
+    ("jdbc:nosuch:mem:test", 3, "the form of no notation"),
     ("", 3, "the text is empty"),
 ]
 

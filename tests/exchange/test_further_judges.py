@@ -5,7 +5,6 @@ from urllib.parse import unquote
 import pytest
 import sqlalchemy
 from hypothesis import given, settings
-from hypothesis import strategies as st
 from neo4j._api import parse_neo4j_uri
 from pika import URLParameters
 from snowflake.sqlalchemy.snowdialect import SnowflakeDialect

@@ -20,6 +20,7 @@ from .loading import (
     own_engines,
     plugged_stores,
     port_taken,
+    some_engines,
     unknown_driver,
 )
 from .nearest import find_nearest
@@ -53,5 +54,6 @@ __all__ = [
     "own_engines",
     "plugged_stores",
     "port_taken",
+    "some_engines",
     "unknown_driver",
 ]

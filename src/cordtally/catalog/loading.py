@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from importlib.metadata import EntryPoint
 
 _FOLDER = dirname(__file__)
+_FEW = 11
 
 
 @cache
@@ -77,8 +78,9 @@ def family_of(engine_id: str) -> str | None:
 
 def own_engines(driver_id: str) -> list[str]:
     """List the engines that a driver is made for, without those that only speak the protocol of one of them."""
-    engines = load_index()["drivers"][driver_id]["engines"]
-    return [engine for engine in engines if family_of(engine) not in engines]
+    facts = load_index()["drivers"][driver_id]
+    engines: list[str] = facts["engines"]
+    return engines[: facts.get("made_for")]
 
 
 @cache
@@ -147,13 +149,19 @@ def ids_of(engine: str | None, language: str | None) -> list[str]:
     for kind, given, known in (("engine", engine, set(engine_ids())), ("language", language, spoken)):
         wanted[kind] = None if given is None else find_name(kind, given, known)
         if given is not None and wanted[kind] is None:
-            hint = f"one of {', '.join(sorted(known))}"
+            hint = some_engines() if kind == "engine" else f"one of {', '.join(sorted(known))}"
             raise UnknownName(kind, given, nearest=nearest_names(kind, given, sorted(known)), hint=hint)
     return [
         i
         for i, facts in listed.items()
         if wanted["engine"] in {None, *facts["engines"]} and wanted["language"] in {None, facts["language"]}
     ]
+
+
+def some_engines() -> str:
+    """Name the first engines, which most people have, and say where the others are listed."""
+    names = engine_ids()
+    return f"{', '.join(names[:_FEW])} or another one: cordtally drivers lists {len(names)}"
 
 
 def unknown_driver(name: str, engine: str | None = None) -> UnknownName:
@@ -182,7 +190,7 @@ def load_engine(engine_id: str) -> Engine:
     """
     if engine_id not in load_index()["engines"]:
         known = engine_ids()
-        hint = f"one of {', '.join(known)}"
+        hint = some_engines()
         from .everyday import nearest_names
 
         raise UnknownName("engine", engine_id, nearest=nearest_names("engine", engine_id, known), hint=hint)

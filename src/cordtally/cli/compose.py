@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from ..catalog import engine_ids, load_engine
+from ..catalog import load_engine, some_engines
 from ..composing import compose
 from ..exchange import write
 from ..model import AuthenticationMethod, Cord, Locator, TlsLevel
@@ -105,7 +105,7 @@ def command(
         fields, target = ask(fields, target)
         Screen(err=True).say_exactly(f"\nthe same without questions:\n{_command(fields, target)}\n")
     elif fields["engine"] is None:
-        raise click.UsageError(f"name the engine: --engine {', '.join(engine_ids())}")
+        raise click.UsageError(f"name the engine, with --engine: {some_engines()}")
     target = target or first_target(load_engine(str(fields["engine"])).id)
     cord = compose(driver=target, **{k: v for k, v in fields.items() if v is not None})
     writing = write(_shown(cord, unmask), target)

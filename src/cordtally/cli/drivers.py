@@ -9,6 +9,7 @@ from ..catalog import (
     Option,
     State,
     driver_ids,
+    engine_ids,
     find_nearest,
     ids_of,
     load_canonical,
@@ -60,14 +61,15 @@ def command(
         _print_option(option_name, [i for i, _ in listed], as_json)
         return 0
     if as_json:
-        print_json({"schema": "cordtally/drivers/1", "drivers": [{"id": i, **d} for i, d in listed]})
+        print_json({"schema": "cordtally/drivers/1", "drivers": [{"id": i, **{k: v for k, v in d.items() if k != "made_for"}} for i, d in listed]})
         return 0
     screen = Screen()
+    order = [*engine_ids(), _ANY]  # those that most people have come first
     groups: dict[str, list[tuple[str, str, str]]] = {}
     for i, d in listed:
         engines = own_engines(i) if len(own_engines(i)) < 4 else [_ANY]
-        groups.setdefault(" and ".join(sorted(engines)), []).append((i, d["title"], d["language"]))
-    for index, (title, rows) in enumerate(sorted(groups.items(), key=lambda g: (g[0] == _ANY, g[0]))):
+        groups.setdefault(" and ".join(sorted(engines, key=order.index)), []).append((i, d["title"], d["language"]))
+    for index, (title, rows) in enumerate(sorted(groups.items(), key=lambda g: order.index(g[0].split(" and ")[0]))):
         heads = ("driver", "what it is", "language")
         screen.say(("\n" if index else "") + title, "bold cyan")
         screen.table(rows, heads=heads, whole=(0,), shrink=1)

@@ -126,12 +126,12 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
                 database = piece_of(part.value, _database(value, dialect))
             else:
                 mark, name, separator = _place(part.name or "", dialect)
-                written = _held(value, separator + dialect.sections)
+                held = _held(value, separator + dialect.sections)
                 pairs = lists[mark]
                 pairs += [
                     Piece(separator if pairs else mark),
                     piece_of_key(name, f"{name}="),
-                    piece_of(part.value, written),
+                    piece_of(part.value, held),
                 ]
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
@@ -139,10 +139,10 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
         slash = "/" if database is not None or dialect.mark == ":" else ""
     else:
         slash = ""
-    written = [Piece(slash), database] if database is not None else [Piece(slash)]
+    path = [Piece(slash)] if database is None else [Piece(slash), database]
     tail = [piece for pairs in lists.values() for piece in pairs]
     closing = [Piece(dialect.separator)] if dialect.mark == ":" and lists[":"] else []  # Db2 wants the last one, too
-    return Rendered([Piece(prefix), *hosts, *written, *tail, *closing], refused)
+    return Rendered([Piece(prefix), *hosts, *path, *tail, *closing], refused)
 
 
 def _place(name: str, dialect: Dialect) -> tuple[str, str, str]:

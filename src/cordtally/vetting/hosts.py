@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from functools import cache
 
-from ..catalog import load_engine, load_index
+from ..catalog import engine_ids, load_engine
 from ..catalog.services import service_of
 from ..model import DiscoveryKind, Host
 from ..notation import Case
@@ -135,16 +135,21 @@ second_port = remarked(
 )
 
 
+# web servers, and the balancers before clusters of any engine
+_ANYBODYS = frozenset({80, 443, 5000, 8080, 8443})
+
+
 @cache
 def _ports() -> Mapping[int, str]:
-    """The ports that engines listen on, each with the title of one that does."""
-    made: dict[int, str] = {}
-    for engine_id in load_index()["engines"]:
-        engine = load_engine(engine_id)
-        for port in (engine.default_port, *engine.other_ports):
-            if port is not None:
-                made.setdefault(port, engine.protocol or engine.id)
-    return made
+    """The ports on which one engine listens, and none that speaks another protocol, each with that engine."""
+    owners: dict[int, set[str]] = {}
+    own: set[int] = set()  # what only speaks an engine's protocol has no port by which it is known
+    for engine in map(load_engine, engine_ids()):
+        ports = {port for port in (engine.default_port, *engine.other_ports) if port is not None} - _ANYBODYS
+        own |= ports if engine.family is None else set()
+        for port in ports:
+            owners.setdefault(port, set()).add(engine.protocol or engine.id)
+    return {port: next(iter(found)) for port, found in owners.items() if len(found) == 1 and port in own}
 
 
 @rule(
