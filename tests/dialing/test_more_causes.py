@@ -38,6 +38,7 @@ PASSWORD = "not-a-real-pw"
     [
         (ct.Cord("redis", (Host("127.0.0.1", 9),), "0", None, Locator("env", "NO_SUCH_VARIABLE")), "secret-not-found"),
         ("service=nowhere user=u", "name-leads-nowhere"),
+        ("jdbc:h2:mem:berths", "names-no-host"),
     ],
 )
 def test_what_is_looked_up_and_not_there(tmp_path, monkeypatch, cord, cause):

@@ -73,6 +73,8 @@ def resolve(line: Line) -> list[str]:
             line.addresses.append(Address(host, socket.AF_UNIX, line.server.socket_name(host)))
             found.append(f"{host.address} is a socket")
             continue
+        if not host.name:
+            raise line.refuse("own:no-host")
         outcome = rows[host] if host in rows else _look_up(host)
         if isinstance(outcome, BaseException):
             failed.append((host, line.refuse(_code_of(outcome), place=host.address)))
