@@ -61,7 +61,8 @@ def command(
         _print_option(option_name, [i for i, _ in listed], as_json)
         return 0
     if as_json:
-        print_json({"schema": "cordtally/drivers/1", "drivers": [{"id": i, **{k: v for k, v in d.items() if k != "made_for"}} for i, d in listed]})
+        told = [{"id": i, **{name: fact for name, fact in d.items() if name != "made_for"}} for i, d in listed]
+        print_json({"schema": "cordtally/drivers/1", "drivers": told})
         return 0
     screen = Screen()
     order = [*engine_ids(), _ANY]  # those that most people have come first
