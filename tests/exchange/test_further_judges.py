@@ -1,5 +1,6 @@
 """Drivers of further engines as judges: what their own readers find in our texts, for any user, password and database."""
 
+import signal
 from urllib.parse import unquote
 
 import pytest
@@ -19,6 +20,9 @@ import cordtally as ct
 from cordtally.model import Cord, Host, Secret, Tls, TlsLevel
 
 from .test_judges import WORDS, kept
+
+# hdbcli blocks it as it is loaded, and every program that these tests start would inherit that
+signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGPIPE})
 
 
 def valkey(text):

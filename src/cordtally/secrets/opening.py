@@ -11,7 +11,7 @@ from collections.abc import Awaitable, Callable
 from importlib import import_module
 from typing import Any
 
-from ..catalog import load_driver
+from ..catalog import load_driver, own_engines
 from ..errors import FieldError, MissingExtra, shielded
 from ..exchange import choose_target
 from ..model import Cord, Secret
@@ -97,7 +97,7 @@ def _function(cord: Cord, driver: str) -> Callable[..., Any]:
     if facts.language != "python":
         raise FieldError(f"{facts.id} is a driver of {facts.language}: a program in Python opens it not")
     if cord.engine not in facts.engines:
-        raise FieldError(f"{facts.id} connects to {' and '.join(facts.engines)}, and the cord is one of {cord.engine}")
+        raise FieldError(f"{facts.id} connects to {' and '.join(own_engines(facts.id))}, and the cord is one of {cord.engine}")
     module, _, name = facts.symbol.rpartition(".")
     if name in {"create_engine", "create_async_engine"}:
         raise FieldError(
