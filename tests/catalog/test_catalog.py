@@ -37,6 +37,7 @@ UNCHECKED = {
     "derby-jdbc", "exasol-jdbc", "h2-jdbc", "hana-jdbc", "hana-odbc", "hive-jdbc", "hsqldb-jdbc", "impala-jdbc",
     "informix-jdbc", "presto-jdbc", "snowflake-jdbc", "snowflake-odbc", "teradata-jdbc", "teradata-odbc",
     "trino-jdbc", "vertica-jdbc", "vertica-odbc",
+    "cassandra-jdbc", "neo4j-jdbc",
 }  # fmt: skip
 
 

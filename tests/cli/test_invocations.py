@@ -52,7 +52,7 @@ INVOCATIONS = [
     ("sweep services pools --quiet", 1, "application.properties:2:12  note  cord, mariadb", ""),
     ("sweep services --fail-on never", 0, "9 files", ""),
     ("sweep pools", 0, "nothing found; 4 files read", ""),
-    ("drivers", 0, "of 164 drivers", ""),
+    ("drivers", 0, "of 170 drivers", ""),
     ("drivers npgsql", 0, "Npgsql (npgsql)", ""),
     ("drivers --search 'jdbc mysql'", 0, "connector-j", ""),
     ("docs", 0, "pool-budget", ""),

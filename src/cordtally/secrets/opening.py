@@ -97,7 +97,8 @@ def _function(cord: Cord, driver: str) -> Callable[..., Any]:
     if facts.language != "python":
         raise FieldError(f"{facts.id} is a driver of {facts.language}: a program in Python opens it not")
     if cord.engine not in facts.engines:
-        raise FieldError(f"{facts.id} connects to {' and '.join(own_engines(facts.id))}, and the cord is one of {cord.engine}")
+        engines = " and ".join(own_engines(facts.id))
+        raise FieldError(f"{facts.id} connects to {engines}, and the cord is one of {cord.engine}")
     module, _, name = facts.symbol.rpartition(".")
     if name in {"create_engine", "create_async_engine"}:
         raise FieldError(
