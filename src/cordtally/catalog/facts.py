@@ -260,16 +260,16 @@ class Engine(Record):
     ``record_texts`` that a text record may add to a service record, ``record_service`` under which name that stands,
     ``wallets`` that certificates are kept in one, and ``windows_log_in`` that its everyday texts ask for that.
 
-    An engine of a ``family`` speaks that engine's protocol: what its file does not say is as there, and the drivers of
-    that engine are its own, but for those that it ``refuses_drivers``; where ``checked`` is not so, its facts are from
-    documentation. Engines of one ``protocol`` may be one and the same server to their drivers. A server may listen on
-    ``other_ports``, too. A database's name has at most ``name_length`` of what ``name_counts``, none of the
-    characters that it ``name_refuses``; an unquoted one is made small where the engine ``folds_names``; one may be a
-    path; where none is stated it is the ``database_of_user``. Nobody's tables belong into ``system_databases``, and
-    nobody may connect to ``refused_databases``. Accounts of ``administrators_in`` a database are kept there, and
-    ``whole_charset`` has every character that the engine stores. A ``port_names_socket`` where the file of a socket
-    is called after it. Where the port depends on the protocol, ``native_ports`` are those of the engine's own,
-    without TLS and with it, and ``http_ports`` those over HTTP.
+    An engine of a ``family`` speaks that engine's protocol: what its file does not say is as there, and the drivers
+    of that engine are its own; where ``checked`` is not so, its facts are from documentation. Engines of one
+    ``protocol`` may be one and the same server to their drivers. A server may listen on ``other_ports``, too. A
+    database's name has at most ``name_length`` of what ``name_counts``, none of the characters that it
+    ``name_refuses``; an unquoted one is made small where the engine ``folds_names``; one may be a path; where none is
+    stated it is the ``database_of_user``. Nobody's tables belong into ``system_databases``, and nobody may connect to
+    ``refused_databases``. Accounts of ``administrators_in`` a database are kept there, and ``whole_charset`` has
+    every character that the engine stores. A ``port_names_socket`` where the file of a socket is called after it.
+    Where the port depends on the protocol, ``native_ports`` are those of the engine's own, without TLS and with it,
+    and ``http_ports`` those over HTTP.
     """
 
     id: str
@@ -278,7 +278,6 @@ class Engine(Record):
     administrators: tuple[str, ...]
     protocol: str | None = None
     family: str | None = None
-    refuses_drivers: tuple[str, ...] = ()
     default_port: int | None = None
     default_host: str | None = None
     default_user: str | None = None

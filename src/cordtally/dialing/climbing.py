@@ -7,7 +7,7 @@ from dataclasses import replace
 from time import perf_counter
 from typing import NamedTuple
 
-from ..catalog import driver_ids, load_driver, load_engine
+from ..catalog import driver_ids, load_driver, load_engine, own_engines
 from ..catalog.causes import load_cause
 from ..deadline import NoAnswer
 from ..errors import CordTallyError, FieldError, LocatorError, LookUpError, MissingExtra, quoted, shielded
@@ -94,7 +94,8 @@ def dial(
         cord, driver = reading.cord, reading.driver
     over_http = _goes_over_http(cord, driver)
     # a data source is known to the driver manager alone
-    if cord.discovery.kind is DiscoveryKind.SERVICE and driver is not None and load_driver(driver).language == "odbc":
+    known = driver in driver_ids() and load_driver(str(driver)).language == "odbc"
+    if cord.discovery.kind is DiscoveryKind.SERVICE and known:
         through = through or "odbc"
     talker = _talker(cord.engine, through, over_http=over_http)
     climb = _Climb(cord, talker, dialler_for(cord.engine, over_http=over_http) or plain, seconds, surroundings)
@@ -138,9 +139,8 @@ def _goes_over_http(cord: Cord, driver: str | None) -> bool:
     A driver of that engine alone speaks one of the two, whatever port it is given; for any other the port tells.
     """
     ports = load_engine(cord.engine).http_ports
-    known = load_driver(driver) if ports and driver in driver_ids() else None
-    if known is not None and known.engines == (cord.engine,):
-        return known.over_http
+    if ports and driver in driver_ids() and own_engines(str(driver)) == [cord.engine]:
+        return load_driver(str(driver)).over_http
     return any(host.port in ports for host in cord.hosts)
 
 
@@ -277,7 +277,7 @@ class _Climb:
         from ..lookups import resolve
 
         try:
-            meant = "odbc" if self.talker is odbc else None
+            meant = odbc.DRIVER if self.talker is odbc else None
             found = Deadline(self.limit).run(lambda: resolve(self.cord, driver=meant, limit=self.limit))
         except LookUpError as error:
             code = "srv" if discovery.kind is DiscoveryKind.SRV else "alias"
@@ -289,7 +289,8 @@ class _Climb:
         if self.talker is odbc:
             self.cord = replace(self.cord, engine=engine)
             self.line.server = dialler_for(engine) or plain
-            self.line.driver = odbc.driver_for(engine) if found.driver in {None, "odbc"} else str(found.driver)
+            named = found.driver is not None and found.driver != odbc.DRIVER
+            self.line.driver = str(found.driver) if named else odbc.driver_for(engine)
         self.line.cord = replace(found.cord, discovery=DIRECT)
         lost = self.talker is odbc and not found.cord.hosts
         self.line.hosts = () if lost else _hosts(self.line.cord, self.line.server, self.line.driver)
