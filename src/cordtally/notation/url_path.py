@@ -90,7 +90,7 @@ def _take(text: str, start: int, end: int, dialect: Dialect, fields: list[Field]
     flags = dialect.path
     if flags.schema and (slash := text.find("/", start, end)) >= 0:
         if text.find("/", slash + 1, end) >= 0:
-            raise GrammarError("more than a database and its schema stands in the path", slash, end, "one / parts the two")
+            raise GrammarError("the path holds more than a database and its schema", slash, end, "one / parts the two")
         if slash + 1 < end:
             behind = _decoded(text[slash + 1 : end], dialect)
             fields.append(Field("option", "(schema)", behind, slash + 1, end, slash + 1))
