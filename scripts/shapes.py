@@ -123,6 +123,7 @@ class Reading(TypedDict):
     findings: list[FindingShape]
     effective: NotRequired[Literal[True]]
     resolved: NotRequired[ResolvedShape]
+    place: NotRequired[PlaceShape]
 
 
 Outcome = Literal["kept", "renamed", "rescaled", "reworded", "implied", "approximated", "dropped", "added"]
@@ -130,6 +131,19 @@ LedgerShape = TypedDict(
     "LedgerShape",
     {"part": str, "from": str | None, "to": str | None, "outcome": Outcome, "reason": str | None},
 )
+
+
+class PlaceShape(TypedDict):
+    """A managed service, a balancer or a pooler that is known by its hosts' names."""
+
+    id: str
+    title: str
+    engines: list[str]
+    port: int | None
+    demands_tls: bool
+    tls: str | None
+    log_in: list[str]
+    token: str | None
 
 
 class Writing(TypedDict):
@@ -140,6 +154,7 @@ class Writing(TypedDict):
     text: NotRequired[str]
     arguments: NotRequired[dict[str, Any]]
     ledger: list[LedgerShape]
+    filled_in: NotRequired[list[str]]
 
 
 class Findings(TypedDict):

@@ -92,6 +92,7 @@ _HOME = {
         (
             "change_wallet",
             "compose",
+            "fill_in",
             "parse_locator",
         ),
         ".composing",

@@ -100,7 +100,7 @@ def test_a_right_text_for_every_target_has_no_finding(certificates, monkeypatch)
 
 
 # what they report is a habit of one driver, or a fact of how it is told; another one has none, or has it otherwise
-OF_DRIVERS = {"prepared-behind-pooler", "keepalive-missing", "suspicious-unit", "trusts-everything", "host-holds-more"}
+OF_DRIVERS = {"prepared-behind-pooler", "keepalive-missing", "suspicious-unit", "trusts-everything", "host-holds-more", "place-refuses"}
 OF_CORDS = {Sight.HOST, Sight.PORT, Sight.NO_HOST, Sight.SEVERAL, Sight.DATABASE, Sight.NO_DATABASE, Sight.USER, Sight.PASSWORD, Sight.TOKEN,
             Sight.EMPTY_PASSWORD, Sight.TLS_OFF, Sight.TLS_OFFERED, Sight.TLS_ENCRYPTED, Sight.TLS_CHAIN, Sight.OPTIONS, Sight.PRODUCTION}  # fmt: skip
 

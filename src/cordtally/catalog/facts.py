@@ -316,10 +316,15 @@ class Engine(Record):
 class Service(Record):
     """A place that is known by its hosts' names: a managed service, a balancer, a pooler in between.
 
-    ``hosts`` are patterns of names, with ``*`` for any piece. ``retired`` says
-    since when it has ended; after ``idle_limit`` it drops a silent connection; users have a ``plain_user`` name, where
-    an earlier form had the server behind an ``@``; with ``shares`` a pooler stands in between, which gives each
-    ``transaction`` another connection.
+    ``hosts`` are patterns of names, with ``*`` for any piece, the first place that fits being meant; ``engines`` are
+    those that are there. ``retired`` says since when it has ended; after ``idle_limit`` it drops a silent connection;
+    users have a ``plain_user`` name, where an earlier form had the server behind an ``@``; with ``shares`` a pooler
+    stands in between, which gives each ``transaction`` another connection, at these ``ports`` where there are any.
+
+    It listens on ``port``, where that is not the engine's own, and ``demands_tls`` or does not; ``tls`` is the highest
+    level that can be had without a file of the service's own, whose ``authority`` is named otherwise. It lets in by
+    these ways to ``log_in``; ``token`` says where one comes from, and how long it lives, ``user`` what the name looks
+    like. It ``wants`` these options set so; ``srv`` tells whether a service record leads there, where that is known.
     """
 
     id: str
@@ -331,6 +336,16 @@ class Service(Record):
     plain_user: bool = False
     shares: Literal["", "transaction", "session"] = ""
     ports: tuple[int, ...] = ()
+    engines: tuple[str, ...] = ()
+    port: int | None = None
+    demands_tls: bool = False
+    tls: Level | None = None
+    authority: str = ""
+    log_in: tuple[str, ...] = ()
+    token: str = ""
+    user: str = ""
+    wants: Mapping[str, object] = _NONE
+    srv: bool | None = None
     checked: bool = False
 
 

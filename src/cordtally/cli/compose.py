@@ -10,7 +10,7 @@ from pathlib import Path
 import click
 
 from ..catalog import load_engine, some_engines
-from ..composing import compose
+from ..composing import compose, fill_in
 from ..exchange import write
 from ..model import AuthenticationMethod, Cord, Locator, TlsLevel
 from ..secrets import with_secret
@@ -19,7 +19,7 @@ from .connections import first_target
 from .convert import print_writing
 from .fields import host_fields, option_fields, shown
 from .inputs import json_option, surroundings, target_option, unmask_option
-from .naming import ENGINE, LEVEL, LOG_IN
+from .naming import ENGINE, LEVEL, LOG_IN, say_note
 from .output import print_json
 
 _PLACE = ("host", "hosts", "database", "user", "password")
@@ -60,6 +60,7 @@ _PLACE = ("host", "hosts", "database", "user", "password")
     default=None,
     help="Ask for what is missing, or never.  [default: at a terminal, where no place is given]",
 )
+@click.option("--as-given", is_flag=True, help="Fill in nothing that the host's service is known to want.")
 @json_option
 @click.option("--quiet", "-q", is_flag=True, help="Print the text only.")
 @unmask_option
@@ -78,6 +79,7 @@ def command(
     options: tuple[str, ...],
     target: str | None,
     questions: bool | None,
+    as_given: bool,
     as_json: bool,
     quiet: bool,
     unmask: bool,
@@ -108,10 +110,14 @@ def command(
         raise click.UsageError(f"name the engine, with --engine: {some_engines()}")
     target = target or first_target(load_engine(str(fields["engine"])).id)
     cord = compose(driver=target, **{k: v for k, v in fields.items() if v is not None})
-    writing = write(_shown(cord, unmask), target)
+    filled = None if as_given else fill_in(cord)
+    writing = write(_shown(cord if filled is None else filled.cord, unmask), target)
     if as_json:
-        print_json(writing.to_dict(unmask=unmask))
+        document = writing.to_dict(unmask=unmask)
+        print_json(document | ({"filled_in": list(filled.lines)} if filled is not None and filled.lines else {}))
     else:
+        if filled is not None and filled.place is not None and filled.lines:
+            say_note(f"filled in for {filled.place.title}: {', '.join(filled.lines)}; --as-given leaves it out")
         print_writing(writing, unmask=unmask, quiet=quiet)
     return 0
 

@@ -8,9 +8,11 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ..catalog import Option, ids_of, load_canonical, load_driver
+from ..catalog.facts import Service
 from ..exchange import OptionRow, Part, Reading, read
 from ..exchange.defaults import default_level
 from ..exchange.documents import json_value
+from ..exchange.places import place_of
 from ..model import Duration, Secret
 from ..text import as_text, masked_position
 from ..vetting import Finding, vet_reading
@@ -229,9 +231,24 @@ def _bracketed(parts: list[str]) -> str:
     return f"({told})" if told else ""
 
 
+def _told_of(place: Service) -> str:
+    """What a place wants: its port, TLS, ways to log in, and what is known to be otherwise there."""
+    told = [f"port {place.port}"] if place.port is not None else []
+    told += ["TLS only"] if place.demands_tls else []
+    told += [place.authority] if place.authority else []
+    told += [f"log-in by {' or '.join(place.log_in)}"] if place.log_in else []
+    told += [f"user: {place.user}"] if place.user else []
+    told += [f"a token: {place.token}"] if place.token else []
+    told += [f"{name} {as_text(value)}" for name, value in place.wants.items()]
+    return "; ".join(told)
+
+
 def _implied_rows(reading: Reading) -> list[tuple[str, str, str, str]]:
     cord, driver = reading.cord, load_driver(reading.driver)
     rows = [("", "engine", cord.engine, ""), ("", "log-in", cord.login.value, "by what is given")]
+    place = place_of(cord)
+    if place is not None:
+        rows.append(("", "place", place.title, _told_of(place)))
     if cord.tls.level is None and (default := default_level(reading)) is not None:
         rows.append(("", "TLS", default, f"not stated; the default of {driver.title}"))
     return rows

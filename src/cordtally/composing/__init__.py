@@ -2,13 +2,16 @@
 
 from .fields import FIELDS, compose, parse_host, parse_option
 from .locators import looks_like_locator, parse_locator
+from .places import Filled, fill_in
 from .spreading import spread
 from .wallets import change_wallet
 
 __all__ = [
     "FIELDS",
+    "Filled",
     "change_wallet",
     "compose",
+    "fill_in",
     "looks_like_locator",
     "parse_host",
     "parse_locator",

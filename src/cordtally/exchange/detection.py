@@ -11,6 +11,7 @@ from functools import cache
 from typing import NamedTuple
 
 from ..catalog import Option, find_nearest, load_driver, load_engine, load_index, members_of, own_engines
+from ..catalog.services import service_of
 from ..errors import AmbiguousText, TextError
 from ..notation import LIKELY, NO, SURELY, BaseDialect, GrammarError, Parsed, find_scheme, load_grammar
 from ..patterns import pattern
@@ -130,8 +131,26 @@ def _find_bare(text: str) -> Claim:
     best = max(scores.values())
     leaders = [target for target, score in scores.items() if score == best]
     if len(leaders) > 1:
-        raise _ambiguous([target for target, score in scores.items() if best - score < _CLOSE])
+        close = _at_place(taken, [target for target, score in scores.items() if best - score < _CLOSE])
+        if len(close) > 1:
+            raise _ambiguous(close)
+        leaders = close
     return Claim(leaders[0], "", None)
+
+
+def _at_place(taken: _Taken, close: list[str]) -> list[str]:
+    """Of drivers that are alike those whose engine is at the place that their host belongs to, where it is a known one."""
+    kept = []
+    for name in close:
+        target = load_target(name)
+        parsed = taken.apart(target)
+        fields = () if isinstance(parsed, GrammarError) else parsed.fields
+        hosts = [f for f in fields if (o := target.option(f.name or "")) is not None and o.canonical == "host"]
+        addresses = [one.host for f in hosts for one in codec_of(target.facts.addresses).read(f.value)]
+        place = next((place for host in addresses if (place := service_of(host)) is not None), None)
+        if place is not None and not set(place.engines).isdisjoint(target.driver.engines):
+            kept.append(name)
+    return kept or close
 
 
 def _registered(text: str, named: re.Match[str]) -> str:

@@ -8,6 +8,7 @@ from ..catalog import load_driver, load_engine, port_taken
 from ..model import ByteSize, Duration, Locator, OptionValue, Secret
 from ..model.suspicion import clear_name, safe_name
 from .defaults import default_level, effective_options
+from .places import place_of
 
 if TYPE_CHECKING:
     from .reading import Reading
@@ -70,6 +71,18 @@ def reading_document(reading: Reading, *, unmask: bool = False, effective: bool 
             for p in reading.parts
         ],
     }
+    place = place_of(cord)
+    if place is not None:
+        document["place"] = {
+            "id": place.id,
+            "title": place.title,
+            "engines": list(place.engines),
+            "port": place.port,
+            "demands_tls": place.demands_tls,
+            "tls": place.tls,
+            "log_in": list(place.log_in),
+            "token": place.token or None,
+        }
     if effective:
         _fill_defaults(document, reading, tls)
     return document

@@ -52,6 +52,7 @@ class RuleId(enum.Enum):
     PRODUCTION_LEADS_HOME = "production-leads-home"
     SAMPLE_HOST = "sample-host"
     RETIRED_HOST = "retired-host"
+    PLACE_REFUSES = "place-refuses"
     SAME_HOST_TWICE = "same-host-twice"
     DATABASE_NAME_TOO_LONG = "database-name-too-long"
     DATABASE_NAME_REFUSED = "database-name-refused"

@@ -143,6 +143,8 @@ class Look:
         hosts, usual = self.cord.hosts, self.engine.default_port
         if not hosts:
             made.append(Sight.NO_HOST)
+            if self.cord.discovery.name is not None and tells(clear(self.cord.discovery.name)):
+                made.append(Sight.HOST)
             return
         if self.leads is Leads.HERE:
             made.append(Sight.LOCAL)

@@ -13,6 +13,7 @@ from . import (
     hosts,
     leftovers,
     logins,
+    places,
     options,
     pools,
     projects,
@@ -36,7 +37,7 @@ def _rules_of(module: ModuleType) -> Iterator[Rule]:
 
 _MODULES = {
     "text": (unread, escaping, characters, leftovers),
-    "where it leads": (hosts, databases),
+    "where it leads": (hosts, places, databases),
     "log-in": (logins, tokens),
     "TLS": (tls, certificates),
     "options": (options, timeouts),
