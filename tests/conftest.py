@@ -4,6 +4,7 @@ import io
 import os
 import subprocess
 import sys
+from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -49,6 +50,41 @@ def redis_server():
 @pytest.fixture(scope="session")
 def clickhouse():
     yield from _start(servers.clickhouse, "clickhouse-server", "clickhouse-server")
+
+
+@pytest.fixture(scope="session")
+def memcached():
+    yield from _start(servers.memcached, "memcached", "memcached")
+
+
+@pytest.fixture(scope="session")
+def memcached_with_tls():
+    yield from _start(partial(servers.memcached, tls=True), "memcached", "memcached")
+
+
+@pytest.fixture(scope="session")
+def rabbitmq():
+    yield from _start(servers.rabbitmq, "rabbitmq-server", "rabbitmq-server")
+
+
+@pytest.fixture(scope="session")
+def influxdb():
+    yield from _start(servers.influxdb, "influxd", "influxdb")
+
+
+@pytest.fixture(scope="session")
+def h2():
+    yield from _start(partial(servers.java_database, engine="h2"), "H2", "libh2-java default-jre-headless")
+
+
+@pytest.fixture(scope="session")
+def hsqldb():
+    yield from _start(partial(servers.java_database, engine="hsqldb"), "HSQLDB", "libhsqldb-java default-jre-headless")
+
+
+@pytest.fixture(scope="session")
+def derby():
+    yield from _start(partial(servers.java_database, engine="derby"), "Derby", "libderby-java libderbyclient-java default-jre-headless")
 
 
 @pytest.fixture

@@ -1,5 +1,6 @@
 """Real servers for the tests: PostgreSQL, MariaDB and Redis from Debian's packages, on free ports, with TLS, in a temporary folder."""
 
+import json
 import os
 import shutil
 import socket
@@ -13,6 +14,7 @@ import psycopg
 import pymysql
 import redis
 import trustme
+from influxdb import InfluxDBClient
 
 ADMIN_PASSWORD = "not-a-real-pw-admin"
 ROOT = os.geteuid() == 0
@@ -178,6 +180,117 @@ def clickhouse(folder: Path):
 
     with serve([server, f"--config-file={folder}/config.xml"], folder, log_in):
         yield Server("127.0.0.1", port, str(http), "", "")
+
+
+@contextmanager
+def memcached(folder: Path, *, tls: bool = False):
+    server = find_program("memcached")
+    if server is None:
+        yield None
+        return
+    port = free_port()
+    ca, other = make_certificates(folder)
+    options = ["-Z", "-o", f"ssl_chain_cert={folder}/server.crt,ssl_key={folder}/server.key"] if tls else []
+
+    def log_in():
+        return socket.create_connection(("127.0.0.1", port), 1)
+
+    with serve([server, "-u", "root", "-l", "127.0.0.1", "-p", str(port), "-c", "100", *options], folder, log_in):
+        yield Server("127.0.0.1", port, str(folder), ca, other)
+
+
+RABBITMQ = """listeners.tcp.1 = 127.0.0.1:{port}
+listeners.ssl.1 = 127.0.0.1:{tls}
+ssl_options.cacertfile = {ca}
+ssl_options.certfile = {home}/server.crt
+ssl_options.keyfile = {home}/server.key
+load_definitions = {home}/definitions.json
+log.file.level = warning
+"""
+DEFINITIONS = {
+    "users": [{"name": "keeper", "password": ADMIN_PASSWORD, "tags": ""}],
+    "vhosts": [{"name": name} for name in ("tides", "shut", "full")],
+    "permissions": [{"user": "keeper", "vhost": name, "configure": ".*", "write": ".*", "read": ".*"} for name in ("tides", "full")],
+    "parameters": [{"vhost": "full", "component": "vhost-limits", "name": "limits", "value": {"max-connections": 0}}],
+}
+
+
+@contextmanager
+def rabbitmq(folder: Path):
+    """RabbitMQ without its wrapper, which wants to be its own user; the port for TLS is the socket folder's place."""
+    server = find_program("/usr/lib/rabbitmq/bin/rabbitmq-server")
+    if server is None:
+        yield None
+        return
+    port, tls, far, names = free_port(), free_port(), free_port(), free_port()
+    ca, other = make_certificates(folder)
+    (folder / "definitions.json").write_text(json.dumps(DEFINITIONS))
+    (folder / "rabbitmq.conf").write_text(RABBITMQ.format(port=port, tls=tls, home=folder, ca=ca))
+    (folder / "plugins").write_text("[].")
+    environment = {
+        "HOME": str(folder), "RABBITMQ_NODENAME": f"harbour{port}@localhost", "RABBITMQ_MNESIA_BASE": f"{folder}/data", "RABBITMQ_LOG_BASE": f"{folder}/logs",
+        "RABBITMQ_CONFIG_FILE": f"{folder}/rabbitmq.conf", "RABBITMQ_ENABLED_PLUGINS_FILE": f"{folder}/plugins", "RABBITMQ_DIST_PORT": str(far),
+        "ERL_EPMD_PORT": str(names), "ERL_EPMD_ADDRESS": "127.0.0.1",
+    }
+
+    def log_in():
+        return socket.create_connection(("127.0.0.1", port), 1)
+
+    try:
+        with serve(["env", *(f"{name}={value}" for name, value in environment.items()), server], folder, log_in):
+            yield Server("localhost", port, str(tls), ca, other)
+    finally:  # the name server of Erlang stays behind
+        subprocess.run(["env", f"ERL_EPMD_PORT={names}", "epmd", "-kill"], capture_output=True, check=False)
+
+
+@contextmanager
+def influxdb(folder: Path):
+    server = find_program("influxd")
+    if server is None:
+        yield None
+        return
+    port, other = free_port(), free_port()
+    (folder / "influxdb.conf").write_text(
+        f'reporting-disabled = true\nbind-address = "127.0.0.1:{other}"\n[meta]\ndir = "{folder}/meta"\n[data]\ndir = "{folder}/data"\nwal-dir = "{folder}/wal"\n'
+        f'[http]\nbind-address = "127.0.0.1:{port}"\nauth-enabled = true\nlog-enabled = false\n'
+    )
+
+    def ask(statement, *user):
+        client = InfluxDBClient("127.0.0.1", port, *user, timeout=5)
+        client.query(statement, method="POST")
+        return client
+
+    def log_in():
+        return ask(f"CREATE USER harbour_master WITH PASSWORD '{ADMIN_PASSWORD}' WITH ALL PRIVILEGES")
+
+    with serve([server, "-config", f"{folder}/influxdb.conf"], folder, log_in):
+        for statement in ("CREATE DATABASE tides", f"CREATE USER keeper WITH PASSWORD '{ADMIN_PASSWORD}'", "GRANT READ ON tides TO keeper"):
+            ask(statement, "harbour_master", ADMIN_PASSWORD)
+        yield Server("127.0.0.1", port, str(folder), "", "")
+
+
+JARS = {"h2": ("h2",), "hsqldb": ("hsqldb",), "derby": ("derby", "derbynet", "derbytools", "derbyclient")}
+
+
+@contextmanager
+def java_database(folder: Path, engine: str):
+    """H2, HSQLDB or Derby as a server; H2 and Derby make a database for whoever asks first."""
+    java, jars = find_program("java"), [Path(f"/usr/share/java/{name}.jar") for name in JARS[engine]]
+    if java is None or not all(jar.is_file() for jar in jars):
+        yield None
+        return
+    port = free_port()
+    command = {
+        "h2": ["org.h2.tools.Server", "-tcp", "-tcpPort", str(port), "-baseDir", str(folder), "-ifNotExists"],
+        "hsqldb": ["org.hsqldb.server.Server", "--port", str(port), "--address", "127.0.0.1", "--database.0", f"file:{folder}/tides", "--dbname.0", "tides"],
+        "derby": ["org.apache.derby.drda.NetworkServerControl", "start", "-h", "127.0.0.1", "-p", str(port), "-noSecurityManager"],
+    }[engine]
+
+    def log_in():
+        return socket.create_connection(("127.0.0.1", port), 1)
+
+    with serve([java, "-Xmx128m", f"-Dderby.system.home={folder}", "-cp", ":".join(map(str, jars)), *command], folder, log_in):
+        yield Server("127.0.0.1", port, str(folder), "", "")
 
 
 @contextmanager

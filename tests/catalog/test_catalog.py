@@ -34,10 +34,19 @@ UNCHECKED = {
     "sqlite-dotnet", "duckdb-jdbc", "clickhouse-jdbc", "jaybird", "firebird-odbc", "sqlalchemy+cx_oracle", "sqlalchemy+cymysql",
     "sqlalchemy+mariadbconnector", "sqlalchemy+mssqlpython", "yugabyte-jdbc", "redshift-jdbc",
     "access-odbc", "ace-oledb", "ase-odbc", "databricks-jdbc", "databricks-odbc", "db2-jdbc", "db2-odbc",
-    "derby-jdbc", "exasol-jdbc", "h2-jdbc", "hana-jdbc", "hana-odbc", "hive-jdbc", "hsqldb-jdbc", "impala-jdbc",
+    "exasol-jdbc", "hana-jdbc", "hana-odbc", "hive-jdbc", "impala-jdbc",
     "informix-jdbc", "presto-jdbc", "snowflake-jdbc", "snowflake-odbc", "teradata-jdbc", "teradata-odbc",
     "trino-jdbc", "vertica-jdbc", "vertica-odbc",
-    "cassandra-jdbc", "neo4j-jdbc",
+    "cassandra-jdbc", "neo4j-jdbc", "jt400", "ibm-i-odbc", "ignite-jdbc", "sqlalchemy+druid",
+    "amqp091-go", "ase-dotnet", "athena-jdbc", "athena-odbc", "bigquery-jdbc", "bigquery-odbc", "cassandra-dotnet",
+    "cassandra-odbc", "clickhouse-dotnet", "clickhouse-go", "clickhouse-odbc", "confluent-kafka",
+    "confluent-kafka-go", "couchbase-dotnet", "couchbase-java", "couchbase-node", "databricks-go", "db2-dotnet",
+    "duckdb-dotnet", "duckdb-odbc", "elasticsearch-jdbc", "elasticsearch-odbc", "exasol-dotnet", "exasol-go",
+    "exasol-odbc", "excel-odbc", "firebird-dotnet", "go-hdb", "go-ibm-db", "go-libsql", "gocb", "gosnowflake",
+    "hana-dotnet", "hive-odbc", "ibm-db-node", "impala-odbc", "informix-dotnet", "informix-odbc", "jconnect",
+    "kafka-clients", "neo4j-dotnet", "neo4j-go", "neo4j-java", "opensearch-jdbc", "opensearch-odbc", "presto-odbc",
+    "rabbitmq-dotnet", "rabbitmq-java", "redshift-odbc", "singlestore-odbc", "snowflake-dotnet", "teradata-dotnet",
+    "trino-go", "trino-odbc", "vertica-dotnet", "vertica-sql-go",
 }  # fmt: skip
 
 

@@ -1,11 +1,15 @@
 """Drivers of further engines as judges: what their own readers find in our texts, for any user, password and database."""
 
+import json
 import signal
+import subprocess
+import sys
+from pathlib import Path
 from urllib.parse import unquote
 
 import pytest
 import sqlalchemy
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from neo4j._api import parse_neo4j_uri
 from pika import URLParameters
 from snowflake.sqlalchemy.snowdialect import SnowflakeDialect
@@ -116,3 +120,34 @@ def test_schemes_of_neo4j(level):
     assert (parsed.hostname, parsed.port) == ("2001:db8::1", 7688)
     wanted = {"off": "NOT_SECURE", "encrypted": "SELF_SIGNED", "verify-identity": "SECURE"}[level.value]
     assert security.removeprefix("SECURITY_TYPE_").startswith(wanted), unquote(text)
+
+
+@pytest.fixture(scope="module")
+def java():
+    if not all(Path(f"/usr/share/java/{name}.jar").is_file() for name in ("h2", "hsqldb", "derbyclient")):
+        pytest.skip("the drivers of H2, HSQLDB and Derby are not installed: apt-get install libh2-java libhsqldb-java libderbyclient-java")
+    with subprocess.Popen([sys.executable, Path(__file__).with_name("java_readers.py")], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as process:
+
+        def ask(*question):
+            process.stdin.write(json.dumps(question) + "\n")
+            process.stdin.flush()
+            return json.loads(process.stdout.readline())
+
+        yield ask
+        process.stdin.close()
+
+
+@pytest.mark.parametrize("engine", ["h2", "hsqldb", "derby"])
+@settings(max_examples=200)
+@given(user=WORDS, password=WORDS, database=WORDS)
+def test_what_a_driver_in_java_finds_in_our_text(java, engine, user, password, database):
+    """What is made of names: H2 has users in capitals, HSQLDB databases of servers in small letters."""
+    assume(database == database.strip())  # of a path that begins with a blank nobody says whose it is
+    writing = ct.write(Cord(engine, (Host("harbour.greywick.example", 4711),), database, user, Secret(password)), f"{engine}-jdbc")
+    place, found, secret = java(engine, writing.text.unmask(), password)
+    wanted = ["harbour.greywick.example", "4711", database.lower() if engine == "hsqldb" else database]
+    assert place == (f"//{wanted[0]}:4711/{database}" if engine == "h2" else wanted) or not kept(writing, "database"), writing.text.unmask()
+    if kept(writing, "user"):
+        assert found == (user.upper() if engine == "h2" else user)
+    if kept(writing, "password"):
+        assert secret == password, writing.text.unmask()

@@ -15,7 +15,7 @@ from ..records import Record
 Level = Literal["off", "opportunistic", "encrypted", "verify-chain", "verify-identity"]
 Meaning = Literal[
     "off", "opportunistic", "encrypted", "verify-chain", "verify-identity",
-    "password", "integrated", "kerberos", "certificate", "token", "none",
+    "password", "integrated", "kerberos", "certificate", "token", "key-pair", "service-account", "none",
 ]  # fmt: skip
 Role = Literal[
     "host", "port", "database", "user", "password", "socket", "service", "authentication", "realm", "instance",
@@ -25,6 +25,8 @@ Need = Literal["srv", "alias", "service", "socket", "several", "sentinel_service
 Special = Literal["unlimited", "system", "none", "refused", "skipped", "from-server"]
 HostStyle = Literal["inline", "paired", "mixed", "lists", "further", "single"]
 ROLES: tuple[str, ...] = get_args(Role)
+WRAPPERS = ("db+", "database+", "sqla+", "sqlalchemy+")
+"""What stands before a URL of SQLAlchemy in settings of Celery and Kombu (celery 5.7: by_url; kombu 5.7)."""
 _NONE: Mapping[str, Any] = MappingProxyType({})
 
 
@@ -130,12 +132,15 @@ class NotationFacts(Record):
     ``option``, ``host``, ``database`` (the path of a URL) or ``none``; ``only_for`` lists needs of a cord, one of
     which must be there for this notation to be chosen unasked; ``discovery`` says that the host is no host but a name
     to look up (``srv``, ``alias``), and ``alias_without`` that it is an alias where none of these parts stands beside
-    it; ``scheme_words`` give a prefix a meaning, as the value of the option ``(scheme)``; ``carries`` names an option
+    it; ``scheme_words`` give a prefix a meaning, as the value of the option ``(scheme)``, and ``scheme_ports`` the port
+    behind it, where a text states none and the engine's usual one is not taken; ``carries`` names an option
     whose value is a whole text for another target, and that target; with ``instead`` a text that has this option is
     read as that other notation of the driver; with ``host_required`` a text without a host is
-    refused, so the engine's default host is written; with ``database_required`` the same is true of a database, for
+    refused, so the engine's default host is written, and with
+    ``port_required`` its port; with ``database_required`` the same is true of a database, for
     which there is no default; ``names`` gives the options other names, as environment variables have, and leaves all
-    others out; ``respelled`` gives some of them other names; ``addresses`` names the codec of a host option whose
+    others out; ``respelled`` gives some of them other names; a bare text without any of the keys that it is
+    ``known_by`` is not taken for one of its; ``addresses`` names the codec of a host option whose
     value is more than a name.
     """
 
@@ -158,10 +163,16 @@ class NotationFacts(Record):
     discovery: Literal["srv", "alias"] | None = None
     alias_without: tuple[str, ...] = ()
     scheme_words: Mapping[str, str] = _NONE
+    scheme_ports: Mapping[str, int] = _NONE
     carries: tuple[str, str] | None = None
     instead: tuple[str, str] | None = None
-    addresses: Literal["server", "server-instance", "objects", "stream", "authority", "host-port"] | None = None
+    addresses: Literal[
+        "server", "server-instance", "objects", "stream", "authority",
+        "host-port", "host-ports", "host-port-list", "host-list",
+    ] | None = None  # fmt: skip
     host_required: bool = False
+    port_required: bool = False
+    known_by: tuple[str, ...] = ()
     database_required: bool = False
     names: Mapping[str, str] = _NONE
     respelled: Mapping[str, str] = _NONE
@@ -186,10 +197,11 @@ class Driver(Record):
     to a port, and that another one is reached over the network, whatever socket is given; ``settled_login`` says that
     once a user or a password stands before the @, no option gives the other one; ``trust_switches`` are options with
     the words that make the driver trust any server; ``system_trust`` says whether it verifies by the system's
-    authorities where no other ones are named (None where that is not known); a driver that ``prepares`` statements by
+    authorities where no other ones are named (None where that is not known); ``port_levels`` are the TLS levels that
+    follow from a port where no word states one; a driver that ``prepares`` statements by
     itself does so ``always``, or ``later``, when one comes again, unless an option has the word that says
     ``prepare_off``; ``debug_switches`` are options for a developer's machine alone; where an engine has a protocol of
-    its own, too, it goes ``over_http``.
+    its own, too, it goes ``over_http``; ``engine_files`` tell by the end of a database's file which engine is meant.
     """
 
     id: str
@@ -217,6 +229,7 @@ class Driver(Record):
     false_words: tuple[str, ...] = ("false",)
     tls: tuple[State, ...] = ()
     tls_default: Level | None = None
+    port_levels: Mapping[str, Level] = _NONE
     authentication: tuple[State, ...] = ()
     refuses: str = ""
     query_wins: tuple[Role, ...] = ()
@@ -241,6 +254,14 @@ class Driver(Record):
     prepares: Literal["", "always", "later"] = ""
     prepare_off: tuple[str, ...] = ()
     debug_switches: tuple[str, ...] = ()
+    engine_files: Mapping[str, str] = _NONE
+
+    def engine_of(self, database: str | None) -> str:
+        """Give the engine that is meant where nothing names it: by the end of a file's name, or the first one."""
+        for end, engine in self.engine_files.items():
+            if database is not None and database.lower().endswith(end):
+                return engine
+        return self.engines[0]
 
     def option(self, spelling: str) -> Option | None:
         """Find an option by the driver's name or alias for it."""

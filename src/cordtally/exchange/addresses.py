@@ -149,10 +149,39 @@ def _write_authority(hosts: Sequence[Host], _: str | None) -> object:
     return f"[{address}]" if ":" in address else address
 
 
+def _read_host_ports(value: object) -> list[Address]:
+    """Read ``host:port`` several times: a list, or a text with commas; what stands before ``://`` does not count.
+
+    Source: kafka-python 3.0 (cluster.py: collect_hosts), which follows Kafka's own client there.
+    """
+    listed = value if isinstance(value, list) else as_text(value).split(",")
+    texts = [as_text(one).strip().rpartition("://")[2] for one in listed]
+    return [address for text in texts if text for address in _read_authority(text)]
+
+
+def _write_host_ports(hosts: Sequence[Host], _: str | None) -> object:
+    return ",".join(as_text(_write_host_port([host], None)) for host in hosts)
+
+
+def _write_host_port_list(hosts: Sequence[Host], _: str | None) -> object:
+    return [_write_host_port([host], None) for host in hosts]
+
+
+def _read_host_list(value: object) -> list[Address]:
+    """Read a list of names, whose one port stands elsewhere (cassandra-driver 3.30, Cluster: contact_points)."""
+    return [Address(as_text(one)) for one in (value if isinstance(value, list) else [value])]
+
+
+def _write_host_list(hosts: Sequence[Host], _: str | None) -> object:
+    if len({host.port for host in hosts}) > 1:
+        raise NoAddress("all hosts share one port here")
+    return [host.name for host in hosts]
+
+
 def _write_host_port(hosts: Sequence[Host], _: str | None) -> object:
     """Write ``host:port``, as SAP HANA's ODBC driver has it, which knows no port of its own."""
     written = _write_authority(hosts, None)
-    return written if hosts[0].port is None else f"{written}:{hosts[0].port}"
+    return written if hosts[0].port is None or hosts[0].is_socket else f"{written}:{hosts[0].port}"
 
 
 ADDRESSES: Mapping[str, AddressCodec] = {
@@ -161,6 +190,9 @@ ADDRESSES: Mapping[str, AddressCodec] = {
     "stream": AddressCodec(_read_stream, _write_stream, schemes=True),
     "authority": AddressCodec(_read_authority, _write_authority, port_wins=True),
     "host-port": AddressCodec(_read_authority, _write_host_port, ports=True, port_wins=True),
+    "host-ports": AddressCodec(_read_host_ports, _write_host_ports, ports=True),
+    "host-port-list": AddressCodec(_read_host_ports, _write_host_port_list, ports=True),
+    "host-list": AddressCodec(_read_host_list, _write_host_list),
     "objects": AddressCodec(_read_objects, _write_objects, ports=True),
 }
 NO_CODEC = AddressCodec(lambda value: [Address(as_text(value))], lambda hosts, _: hosts[0].name)

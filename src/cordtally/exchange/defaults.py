@@ -10,7 +10,7 @@ from ..model import DiscoveryKind, OptionValue
 from ..text import as_text
 from .codecs import Misread, read_value
 from .reading import Reading
-from .targets import Target, load_target
+from .targets import Target, level_by_port, load_target
 
 
 @cache
@@ -37,7 +37,8 @@ def default_level(reading: Reading) -> str | None:
     """
     if reading.cord.discovery.kind in {DiscoveryKind.ALIAS, DiscoveryKind.SERVICE}:
         return None
-    return level_of(load_target(reading.target))
+    target = load_target(reading.target)
+    return level_by_port(target, reading.cord) or level_of(target)
 
 
 def effective_options(reading: Reading) -> dict[str, OptionValue]:

@@ -11,6 +11,7 @@ from functools import cache
 from typing import NamedTuple
 
 from ..catalog import Option, find_nearest, load_driver, load_engine, load_index, members_of, own_engines
+from ..catalog.facts import WRAPPERS
 from ..catalog.services import service_of
 from ..errors import AmbiguousText, TextError
 from ..notation import LIKELY, NO, SURELY, BaseDialect, GrammarError, Parsed, find_scheme, load_grammar
@@ -62,15 +63,21 @@ def find_claim(text: str) -> Claim:
     TextError
         When none would.
     """
-    claims, by_length = _claims()
+    claims, by_length, longer = _claims()
     scheme = text[: text.find("://", 0, _LONGEST_SCHEME) + 3]
     found, also = claims.get(scheme), load_index()["also"]
+    for head in longer.get(scheme, ()):  # jdbc:es://https:// says more than jdbc:es://
+        if text.startswith(head):
+            found = claims[head]
+            break
     if found is None or scheme in also:
         for beginning, leads in also.items():
             if text.startswith(beginning):
                 for driver, notation, mark in leads:
                     if mark in text[len(beginning) :].partition("?")[0]:
                         return _led(f"{driver}/{notation}", text)
+    if found is None and (wrapped := _in_toolkit(text, scheme)) is not None:
+        return wrapped
     if found is None:
         prefix = next((p for p in by_length if text.startswith(p)), None)
         found = claims[prefix] if prefix is not None else None
@@ -85,6 +92,14 @@ def find_claim(text: str) -> Claim:
     return _find_bare(text)
 
 
+def _in_toolkit(text: str, scheme: str) -> Claim | None:
+    """A URL of SQLAlchemy behind a word of Celery's or Kombu's."""
+    word = next((one for one in WRAPPERS if text.startswith(one)), "")
+    inner = scheme.removeprefix(word)
+    reader = load_index()["wrapped"].get(inner) if word else None
+    return None if reader is None else Claim(f"{reader[0]}/{reader[1]}", word + inner, reader[2])
+
+
 def _led(target: str, text: str) -> Claim:
     """A claim by what a text begins with, though that need not be a prefix of the notation."""
     for engine, prefixes in load_target(target).facts.schemes.items():
@@ -95,13 +110,19 @@ def _led(target: str, text: str) -> Claim:
 
 
 @cache
-def _claims() -> tuple[Mapping[str, list[Claim]], list[str]]:
-    """The claims on each prefix, and the prefixes, the longest first."""
+def _claims() -> tuple[Mapping[str, list[Claim]], list[str], Mapping[str, list[str]]]:
+    """The claims on each prefix, the prefixes, the longest first, and those that go on behind a scheme."""
     claims = {
         prefix: [Claim(f"{driver}/{notation}", prefix, engine) for driver, notation, engine in readers]
         for prefix, readers in load_index()["prefixes"].items()
     }
-    return claims, sorted(claims, key=len, reverse=True)
+    by_length = sorted(claims, key=len, reverse=True)
+    longer: dict[str, list[str]] = {}
+    for prefix in by_length:
+        head, slashes, tail = prefix.partition("://")
+        if tail:
+            longer.setdefault(head + slashes, []).append(prefix)
+    return claims, by_length, longer
 
 
 def _unknown_scheme(text: str, end: int) -> TextError:
@@ -139,7 +160,7 @@ def _find_bare(text: str) -> Claim:
 
 
 def _at_place(taken: _Taken, close: list[str]) -> list[str]:
-    """Of drivers that are alike those whose engine is at the place that their host belongs to, where it is a known one."""
+    """Of drivers that are alike those whose engine is at the place that their host is known to belong to."""
     kept = []
     for name in close:
         target = load_target(name)
@@ -214,7 +235,11 @@ def _score(taken: _Taken, target_name: str, grammar_name: str) -> int:
         # what stands before the broken pair tells as much as it does in a whole text
         whole = text.rfind(";", 0, parsed.start) + 1
         return _BROKEN + (_score(_Taken(text[:whole]), target_name, grammar_name) if 0 < whole < len(text) else 0)
+    if target.facts.grammar == "comma" and not _says_whose(parsed, target):
+        return 0
     names = {(field.name or "").casefold() for field in parsed.fields}
+    if target.facts.known_by and names.isdisjoint(name.casefold() for name in target.facts.known_by):
+        return 0
     score = _MISSING_OPENING * sum(name.casefold() not in names for name, _ in target.facts.opening)
     for field in parsed.fields:
         if field.role != "option":
@@ -228,6 +253,15 @@ def _score(taken: _Taken, target_name: str, grammar_name: str) -> int:
         score += _KNOWN + _OWN_NAME * (name == option.name)
         score += _tells(option, str(field.value), target)
     return max(0, score)
+
+
+def _says_whose(parsed: Parsed, target: Target) -> bool:
+    """Whether hosts alone tell whose they are: by an option, or by a port that the engine is known by."""
+    engines = [load_engine(engine) for engine in own_engines(target.driver.id)]
+    usual = {str(port) for engine in engines for port in (engine.default_port, *engine.other_ports)}
+    places = [service_of(str(field.value)) for field in parsed.fields if field.role == "host"]
+    known = any(not set(place.engines).isdisjoint(target.driver.engines) for place in places if place is not None)
+    return known or any(f.role == "option" or (f.role == "port" and str(f.value) in usual) for f in parsed.fields)
 
 
 def _tells(option: Option, value: str, target: Target) -> int:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ..catalog import load_engine, port_taken
+from ..catalog import family_of, load_engine, port_taken
 from ..model import DiscoveryKind, Host, MaskedText, OptionValue, Words, clear
 from ..notation import CannotHold, Field
 from ..notation.url import Dialect as UrlDialect
@@ -32,6 +32,9 @@ def write_hosts(sheet: Sheet) -> None:
         reason = f"{sheet.driver.title} wants a host here: the engine's default is written"
         sheet.put_under([Field("host", None, default)], sheet.book("host", None, default, Outcome.IMPLIED, reason))
         _lose_ports(sheet)
+        for host in _with_ports(sheet, [Host(default)], each=False):
+            if host.port is not None:
+                sheet.put_under([Field("port", None, host.port)])
 
 
 def _lose_ports(sheet: Sheet) -> None:
@@ -104,17 +107,42 @@ def _lone_brackets(target: Target) -> bool:
 def _with_ports(sheet: Sheet, hosts: list[Host], *, each: bool) -> list[Host]:
     """The hosts, each of several with a port where that is wanted, and any where the driver would take another."""
     lacking = [host for host in hosts if host.port is None]
-    if not lacking or sheet.cord.discovery.kind is DiscoveryKind.SRV:
+    if not lacking or any(host.is_socket for host in lacking):
         return hosts
-    engine, taken = load_engine(sheet.cord.engine), port_taken(sheet.driver, sheet.cord.engine)
-    if engine.default_port not in {None, taken} and not any(host.is_socket for host in lacking):
+    engine, facts, prefix = load_engine(sheet.cord.engine), sheet.target.facts, prefix_of(sheet)
+    taken, usual = facts.scheme_ports.get(prefix, port_taken(sheet.driver, engine.id)), engine.default_port
+    if usual is None and facts.scheme_ports:
+        ports = engine.http_ports if sheet.driver.over_http else engine.native_ports
+        usual = next(iter(ports[1:] if sheet.scheme_word is not None else ports), None)
+    if usual is None:
+        return hosts
+    if facts.port_required:
+        reason = f"{sheet.driver.title} wants a port here: the engine's default is written"
+    elif taken != usual and taken in engine.other_ports and prefix in facts.scheme_ports:
+        sheet.note("port", None, str(taken), Outcome.IMPLIED, f"what {prefix} leads to")
+        return hosts
+    elif sheet.cord.discovery.kind is DiscoveryKind.SRV and prefix not in facts.scheme_ports:
+        return hosts  # the record tells it
+    elif taken != usual:
         reason = f"{sheet.driver.title} would take {taken}: {engine.title}'s usual one is written"
     elif each and len(hosts) > 1:
         reason = f"{sheet.driver.title} wants a port for each of several hosts: the engine's default is written"
     else:
         return hosts
-    sheet.note("port", None, str(engine.default_port), Outcome.IMPLIED, reason)
-    return [replace(host, port=engine.default_port) if host in lacking else host for host in hosts]
+    sheet.note("port", None, str(usual), Outcome.IMPLIED, reason)
+    return [replace(host, port=usual) if host in lacking else host for host in hosts]
+
+
+def prefix_of(sheet: Sheet) -> str:
+    """The prefix that stands for the engine, and for what else a prefix says here."""
+    facts = sheet.target.facts
+    if not facts.schemes:
+        return ""
+    engine = sheet.cord.engine
+    listed = facts.schemes.get(engine) or facts.schemes.get(family_of(engine) or "")
+    listed = listed or next(iter(facts.schemes.values()))
+    fitting = (p for p in listed if facts.scheme_words.get(p) == sheet.scheme_word)
+    return next(fitting, listed[0])
 
 
 def has_any(sheet: Sheet, parts: tuple[str, ...]) -> bool:
@@ -248,6 +276,9 @@ def _write_addresses(sheet: Sheet, hosts: list[Host], codec: AddressCodec) -> No
         value = _masked_where(hosts, value, source)
     if not sheet.put("host", source, Field("option", option.name, value)) and sheet.scheme_word:
         sheet.lose("tls.level", sheet.scheme_word, "its host could not be written")
+    for host in hosts:
+        if host.is_socket and host.port is not None and codec.ports:
+            sheet.lose("port", str(host.port), "a socket has no port here")
     port = sheet.option_for("port")
     if port is not None and hosts[0].port is not None and not codec.ports:
         sheet.put("port", str(hosts[0].port), Field("option", port.name, hosts[0].port))

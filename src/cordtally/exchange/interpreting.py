@@ -59,6 +59,8 @@ class Interpreter:
             self._take_scheme(str(parsed.fields[0].value))
         options = self._take_positions(parsed.fields)
         heeded = options
+        if target.facts.scheme_ports:
+            self._take_port_of_scheme(str(parsed.fields[0].value))
         if options:
             heeded = keep_heeded(self, options)
             # libpq and others let host= replace the authority, so what stands there is known before options are taken
@@ -67,7 +69,7 @@ class Interpreter:
                 self.take(field)
         if self.driver.file_uris is not None:
             inner_texts.take_file_uri(self, *self.driver.file_uris)
-        cord = assemble(found, target, engine or self.driver.engines[0])
+        cord = assemble(found, target, engine or self.driver.engine_of(found.roles.get("database")))
         # after the cord: a conflict needs all options, and costs a dictionary that most drivers do without
         triggers = target.triggers
         if self.driver.conflicts and (triggers is None or not triggers.isdisjoint([part.name for part in found.parts])):
@@ -281,6 +283,13 @@ class Interpreter:
             value = read_value(option, self.driver, word)
             if value is not None and not isinstance(value, Misread):
                 found.options[option.canonical] = value
+
+    def _take_port_of_scheme(self, prefix: str) -> None:
+        """A prefix may have a usual port of its own: amqps:// leads to 5671, https:// to 443."""
+        usual = self.target.facts.scheme_ports.get(prefix)
+        for host in self.found.hosts:
+            if host.port is None and host.address and host.address[0] != "/":
+                host.port = usual
 
     # Values.
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Mapping
 from functools import cache
 from typing import NamedTuple
 
@@ -128,12 +128,13 @@ def _triggers(driver: Driver) -> frozenset[str] | None:
     return frozenset(found)
 
 
-def _members(options: Iterable[Option]) -> dict[str, frozenset[str]]:
+def _members(options: Collection[Option]) -> dict[str, frozenset[str]]:
     """The options that stand for members of an object, by the option that holds it."""
     found: dict[str, set[str]] = {}
+    kinds = {option.name: option.type for option in options}
     for option in options:
         outer, dot, _ = option.name.partition(".")
-        if dot:
+        if dot and kinds.get(outer) == "object":
             found.setdefault(outer, set()).add(option.name)
     return {outer: frozenset(names) for outer, names in found.items()}
 
@@ -174,3 +175,9 @@ def _needs(cord: Cord) -> set[str]:
         needs.add("several")
     needs.update(name for name, _ in cord.options)
     return needs
+
+
+def level_by_port(target: Target, cord: Cord) -> str | None:
+    """Give the TLS level that follows from a cord's port to this driver; None where none does."""
+    levels = target.driver.port_levels
+    return levels.get(str(cord.hosts[0].port)) if levels and cord.hosts else None

@@ -14,7 +14,7 @@ from .codecs import find_word, write_value
 from .ledger import Outcome
 from .sheet import Origin, Sheet
 from .tables import Choice, choose_exactly, choose_tls, match_state
-from .targets import Target
+from .targets import Target, level_by_port
 
 _TLS_FILES = ("ca", "certificate", "key", "key_password")
 
@@ -35,6 +35,10 @@ def write_tls(sheet: Sheet) -> None:
             return
     if level is None:
         _note_default(sheet, words, present)
+        return
+    if level.value == level_by_port(sheet.target, cord):
+        reason = f"to {driver.title} it follows from the port"
+        sheet.note("tls.level", level.value, None, Outcome.IMPLIED, reason)
         return
     if not driver.tls:
         if level.value == (driver.tls_default or TlsLevel.OFF.value):

@@ -19,7 +19,7 @@ from ..results import Result
 from .addresses import codec_of
 from .arguments import ClearArguments, as_bytes
 from .charsets import CHARSETS
-from .host_writing import has_any, write_hosts
+from .host_writing import has_any, prefix_of, write_hosts
 from .ledger import Ledger, Outcome
 from .option_writing import write_native, write_options
 from .sheet import Origin, Sheet
@@ -101,8 +101,8 @@ def write_from(cord: Cord, target_name: str, origins: Mapping[str, Origin] | Non
     _note_engine(sheet)
     _write_opening(sheet)
     _write_discovery(sheet)
-    # where what stands before a host asks for TLS, TLS is written first, so that the host knows it
-    tls_first = codec_of(target.facts.addresses).schemes
+    # where what stands before a host asks for TLS, or tells the port, TLS is written first, so that the host knows it
+    tls_first = codec_of(target.facts.addresses).schemes or bool(target.facts.scheme_ports)
     if not tls_first:
         write_hosts(sheet)
     _write_credentials(sheet)
@@ -113,7 +113,7 @@ def write_from(cord: Cord, target_name: str, origins: Mapping[str, Origin] | Non
     write_options(sheet)
     write_native(sheet)
     sheet.close_inner()
-    rendered = sheet.render(_prefix(sheet))
+    rendered = sheet.render(prefix_of(sheet))
     arguments = rendered.arguments
     if arguments is not None and driver.bytes_password:
         arguments = {name: as_bytes(value) for name, value in arguments.items()}
@@ -163,14 +163,14 @@ def _stays_outside(sheet: Sheet, inner_driver: str) -> Callable[[str], bool]:
 
 def _note_engine(sheet: Sheet) -> None:
     """Say where the text will not tell the engine."""
-    engine, schemes, engines = sheet.cord.engine, sheet.target.facts.schemes, sheet.driver.engines
+    engine, schemes = sheet.cord.engine, sheet.target.facts.schemes
     if schemes and engine not in schemes:
         reason = "the scheme does not tell them apart"
         read_back = family_of(engine) if family_of(engine) in schemes else next(iter(schemes))
         sheet.note("engine", engine, str(read_back), Outcome.IMPLIED, reason)
-    elif not schemes and engine != engines[0]:
-        reason = f"this notation does not name the engine; read back it counts as {engines[0]}"
-        sheet.note("engine", engine, engines[0], Outcome.IMPLIED, reason)
+    elif not schemes and engine != (back := sheet.driver.engine_of(clear(sheet.cord.database or ""))):
+        reason = f"this notation does not name the engine; read back it counts as {back}"
+        sheet.note("engine", engine, back, Outcome.IMPLIED, reason)
 
 
 def _write_opening(sheet: Sheet) -> None:
@@ -181,18 +181,6 @@ def _write_opening(sheet: Sheet) -> None:
             reason = f"{sheet.driver.title} is found by this name"
             booking = sheet.book(name, None, f"{name}={word}", Outcome.ADDED, reason)
             sheet.put_under([Field("option", name, word)], booking)
-
-
-def _prefix(sheet: Sheet) -> str:
-    """The prefix that stands for the engine, and for what else a prefix says here."""
-    facts = sheet.target.facts
-    if not facts.schemes:
-        return ""
-    engine = sheet.cord.engine
-    listed = facts.schemes.get(engine) or facts.schemes.get(family_of(engine) or "")
-    listed = listed or next(iter(facts.schemes.values()))
-    fitting = (p for p in listed if facts.scheme_words.get(p) == sheet.scheme_word)
-    return next(fitting, listed[0])
 
 
 def _write_discovery(sheet: Sheet) -> None:

@@ -62,7 +62,17 @@ class AuthenticationMethod(enum.Enum):
     KERBEROS = "kerberos"
     CERTIFICATE = "certificate"
     TOKEN = "token"
+    KEY_PAIR = "key-pair"
+    SERVICE_ACCOUNT = "service-account"
     NONE = "none"
+
+
+_BY_OPTION = {
+    "login_token": AuthenticationMethod.TOKEN,
+    "login_key": AuthenticationMethod.KEY_PAIR,
+    "credentials_file": AuthenticationMethod.SERVICE_ACCOUNT,
+}
+"""What an option that is given says of the log-in."""
 
 
 class DiscoveryKind(enum.Enum):
@@ -253,7 +263,10 @@ class Cord:
             return self.authentication.method
         if self.password is not None:
             return AuthenticationMethod.PASSWORD
-        return AuthenticationMethod.CERTIFICATE if self.tls.certificate else AuthenticationMethod.NONE
+        if self.tls.certificate:
+            return AuthenticationMethod.CERTIFICATE
+        stated = {name for name, _ in self.options}
+        return next((method for name, method in _BY_OPTION.items() if name in stated), AuthenticationMethod.NONE)
 
     def arguments(self, driver: str) -> dict[str, object]:
         """What to pass to the driver's connect function; the secret is fetched now.

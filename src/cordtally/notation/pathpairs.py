@@ -14,17 +14,25 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Literal
 
+from ..patterns import pattern
 from ..text import GrammarError, Piece, as_text, piece_of, piece_of_key
 from .fields import CannotHold, Field, Parsed, Refused, Rendered
 from .grammar import BaseDialect, is_no_object
 from .searching import end_of
+
+_BLANKS = "".join(map(chr, range(33)))  # what Java's trim() takes away
+_ESCAPED = pattern(r"(?s)\\(.)")
+_ESCAPES = pattern(r"[;\\]")
 
 
 class Dialect(BaseDialect):
     """Pairs begin behind the ``mark`` and are parted by a ``separator``.
 
     Where ``several`` hosts may stand there, commas part them; each of the ``sections`` is a mark behind which further
-    pairs stand, whose names keep it (Hive: ``?`` for its settings, ``#`` for its variables).
+    pairs stand, whose names keep it (Hive: ``?`` for its settings, ``#`` for its variables). With the ``escape`` of a
+    ``backslash`` any character may stand in a value; ``values`` are ``kept`` or ``trimmed``; ``bare_keys``, without a
+    ``=``, are ``refused`` or ``dropped``; addresses of ``ipv6`` are taken in brackets or ``refused``;
+    a database holds nothing that it ``refuses``; the ``slash`` before one is ``optional``, or ``written`` without one.
     """
 
     positions: tuple[str, ...] = ("host", "port", "database")
@@ -32,6 +40,12 @@ class Dialect(BaseDialect):
     separator: Literal[";", ",", "&"] = ";"
     several: bool = False
     sections: str = ""
+    escape: Literal["none", "backslash"] = "none"
+    values: Literal["kept", "trimmed"] = "kept"
+    bare_keys: Literal["refused", "dropped"] = "refused"
+    ipv6: Literal["kept", "refused"] = "kept"
+    refuses: str = ""
+    slash: Literal["optional", "written"] = "optional"
 
 
 def looks_like(text: str) -> int:
@@ -66,7 +80,7 @@ def parse(text: str, dialect: Dialect, prefix: str) -> Parsed:
         mark = text[position]
         separator = dialect.separator if mark == dialect.mark else ";"
         end = end_of(text, position + 1, dialect.sections) if dialect.sections else len(text)
-        fields += _pairs(text, (position + 1, end), separator, "" if mark == dialect.mark else mark)
+        fields += _pairs(text, (position + 1, end), separator, "" if mark == dialect.mark else mark, dialect)
         position = end
     return Parsed(text, tuple(fields))
 
@@ -88,19 +102,40 @@ def _hosts(text: str, start: int, end: int, dialect: Dialect, fields: list[Field
         start = stop + 1
 
 
-def _pairs(text: str, within: tuple[int, int], separator: str, mark: str) -> Iterator[Field]:
+def _pairs(text: str, within: tuple[int, int], separator: str, mark: str, dialect: Dialect) -> Iterator[Field]:
     start, limit = within
     while start < limit:
-        end = min(end_of(text, start, separator), limit)
+        end = min(_end_of_pair(text, start, separator, dialect), limit)
         equals = text.find("=", start, end)
-        if equals < 0 and text[start:end].strip():
+        if equals < 0 and text[start:end].strip() and dialect.bare_keys == "refused":
             raise GrammarError("a key has no = and value", start, end, f"write it as name=value{separator}")
         if equals >= 0:
             name = text[start:equals].strip()
             if not name:
                 raise GrammarError("a key is missing before =", start, end)
-            yield Field("option", mark + name, text[equals + 1 : end], equals + 1, end, start)
+            yield Field("option", mark + name, _meant(text[equals + 1 : end], dialect), equals + 1, end, start)
         start = end + 1
+
+
+def _end_of_pair(text: str, start: int, separator: str, dialect: Dialect) -> int:
+    end = end_of(text, start, separator)
+    while dialect.escape == "backslash" and end < len(text) and _is_escaped(text, start, end):
+        end = end_of(text, end + 1, separator)
+    return end
+
+
+def _is_escaped(text: str, start: int, place: int) -> bool:
+    before = place
+    while before > start and text[before - 1] == "\\":
+        before -= 1
+    return (place - before) % 2 == 1
+
+
+def _meant(value: str, dialect: Dialect) -> str:
+    """A value without its escapes, as H2 has them (StringUtils.arraySplit), or without the blanks around it."""
+    if dialect.values == "trimmed":
+        return value.strip(_BLANKS)
+    return _ESCAPED.sub(r"\1", value) if dialect.escape == "backslash" and "\\" in value else value
 
 
 def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
@@ -115,7 +150,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
         try:
             if part.role == "host":
                 orphan = True
-                written = _host_text(value)
+                written = _host_text(value, dialect)
                 hosts += [Piece("," if hosts else ""), piece_of(part.value, written)]
                 orphan = False
             elif part.role == "port":
@@ -126,7 +161,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
                 database = piece_of(part.value, _database(value, dialect))
             else:
                 mark, name, separator = _place(part.name or "", dialect)
-                held = _held(value, separator + dialect.sections)
+                held = _held(value, separator + dialect.sections, dialect)
                 pairs = lists[mark]
                 pairs += [
                     Piece(separator if pairs else mark),
@@ -136,7 +171,7 @@ def render(fields: Sequence[Field], dialect: Dialect, prefix: str) -> Rendered:
         except CannotHold as problem:
             refused.append(Refused(part, problem.reason))
     if "host" in dialect.positions and "database" in dialect.positions:
-        slash = "/" if database is not None or dialect.mark == ":" else ""
+        slash = "/" if database is not None or dialect.mark == ":" or dialect.slash == "written" else ""
     else:
         slash = ""
     path = [Piece(slash)] if database is None else [Piece(slash), database]
@@ -155,7 +190,9 @@ def _place(name: str, dialect: Dialect) -> tuple[str, str, str]:
     return mark, name, separator
 
 
-def _host_text(value: str) -> str:
+def _host_text(value: str, dialect: Dialect) -> str:
+    if ":" in value and dialect.ipv6 == "refused":
+        raise CannotHold("an IPv6 address cannot stand here: give it a name")
     if not set(";/[]=,?#& \t\r\n").isdisjoint(value) or not value:
         raise CannotHold("a host name here holds no blank and none of ; / [ ] = , ? # &")
     return f"[{value}]" if ":" in value else value
@@ -163,12 +200,18 @@ def _host_text(value: str) -> str:
 
 def _database(value: str, dialect: Dialect) -> str:
     marks = dialect.mark + dialect.sections
+    if not set(dialect.refuses).isdisjoint(value):
+        raise CannotHold("this driver reads such a name otherwise")
     if not value or not set(marks).isdisjoint(value):
         raise CannotHold(f"nothing is escaped here, and a {' or '.join(marks)} would end the name")
     return value
 
 
-def _held(value: str, ends: str) -> str:
+def _held(value: str, ends: str, dialect: Dialect) -> str:
+    if dialect.escape == "backslash":
+        return _ESCAPES.sub(r"\\\g<0>", value)
+    if dialect.values == "trimmed" and value != value.strip(_BLANKS):
+        raise CannotHold("blanks around a value are lost here")
     if not set(ends).isdisjoint(value):
         raise CannotHold(f"nothing is escaped here, and a {' or '.join(dict.fromkeys(ends))} would end the value")
     return value

@@ -28,6 +28,12 @@ DIALLED: dict[str, str] = {
     "oracle": "oracle",
     "clickhouse": "clickhouse",
     "duckdb": "duckdb",
+    "memcached": "memcached",
+    "amqp": "amqp",
+    "influxdb": "influxdb",
+    "h2": "jdbc",
+    "hsqldb": "jdbc",
+    "derby": "jdbc",
 }
 """The module of each engine that can be dialled."""
 
@@ -62,8 +68,9 @@ def dialler_for(engine: str, *, over_http: bool = False) -> Dialled | None:
     name = name or module_of(engine, DIALLED)
     if name is None:
         return None
-    module: Dialled = import_module(f".{name}", __name__)
-    return module
+    module = import_module(f".{name}", __name__)
+    found: Dialled = module.for_engine(engine) if hasattr(module, "for_engine") else module
+    return found
 
 
 def open_session(

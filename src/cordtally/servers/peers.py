@@ -17,6 +17,9 @@ _SIGNS = (
     # a packet of number 0 with protocol version 10, or with an error in place of the greeting
     ("mysql", re.compile(rb"..\x00\x00(?:\x0a[\d.]+|\xff..)", re.DOTALL), "MySQL or MariaDB"),
     ("redis", re.compile(rb"(?:\+(?:OK|PONG)|-[A-Z]+)[ \r]"), "Redis"),
+    # a frame of AMQP 0-9-1: a method on channel 0, or the header of the version that is spoken here
+    ("amqp", re.compile(rb"AMQP\x00|\x01\x00\x00\x00\x00..\x00\x0a\x00\x0a", re.DOTALL), "AMQP"),
+    ("memcached", re.compile(rb"ERROR\r\n|CLIENT_ERROR |VERSION \d"), "memcached"),
     # ErrorResponse: its length, then the field of severity, in the server's language
     ("postgresql", re.compile(rb"E\x00\x00..S[^\x00]+\x00", re.DOTALL), "PostgreSQL"),
     # the head of a message or a reply: length, two numbers, what it is

@@ -12,6 +12,8 @@ from ..secrets import arguments_for
 from .refusals import Refusal, refusal_of
 
 if TYPE_CHECKING:
+    import ssl
+
     from .server import Session
     from .wire import Wire
 
@@ -90,6 +92,19 @@ def arguments_of(cord: Cord, driver: str) -> dict[str, object]:
         if line is not None and line.target is None and line.outcome.is_loss:
             raise refusal_of("own:tls-not-said", engine=cord.engine, name=driver, level=level.value)
     return arguments_for(cord, driver)
+
+
+def context_of(cord: Cord, level: TlsLevel) -> ssl.SSLContext:
+    """Make Python's context for a level: what is verified, by whose authority, and who the client is."""
+    import ssl
+
+    context = ssl.create_default_context(cafile=None if cord.tls.ca in {None, "system"} else str(cord.tls.ca))
+    context.check_hostname = level >= TlsLevel.VERIFY_IDENTITY
+    if level < TlsLevel.VERIFY_CHAIN:
+        context.verify_mode = ssl.CERT_NONE
+    if cord.tls.certificate is not None:
+        context.load_cert_chain(str(cord.tls.certificate), None if cord.tls.key is None else str(cord.tls.key))
+    return context
 
 
 def shorter(own: object, most: float) -> float:

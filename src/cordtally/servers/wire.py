@@ -5,6 +5,7 @@ from __future__ import annotations
 import socket
 import ssl
 from collections.abc import Callable
+from contextlib import suppress
 from typing import TYPE_CHECKING
 
 from ..deadline import NoAnswer
@@ -40,6 +41,7 @@ class Wire:
 
     def __init__(self, plug: socket.socket, deadline: Deadline) -> None:
         self.plug, self.deadline = plug, deadline
+        self._place = ""
         self.tls: ssl.SSLObject | None = None
         self.first = b""  # what the peer said first of all, or in place of a handshake
         self.greeted = False  # whether the server's own greeting was read, where it speaks first
@@ -50,12 +52,11 @@ class Wire:
 
     @property
     def place(self) -> str:
-        """Whom it is connected with: address and port, or a socket's file; empty where it is not connected any more."""
-        try:
+        """Whom it is or was connected with: address and port, or a socket's file; empty where it never was."""
+        with suppress(OSError):  # a peer that has hung up has none any more
             found = self.plug.getpeername()
-        except OSError:
-            return ""
-        return f"{found[0]} port {found[1]}" if isinstance(found, tuple) else str(found)
+            self._place = f"{found[0]} port {found[1]}" if isinstance(found, tuple) else str(found)
+        return self._place
 
     def __enter__(self) -> Self:
         return self
@@ -74,6 +75,7 @@ class Wire:
         self.plug.settimeout(self.deadline.left)
         try:
             self.plug.connect(place)  # type: ignore[arg-type]
+            self._place = self.place
         except TimeoutError:
             raise NoAnswer from None
 
