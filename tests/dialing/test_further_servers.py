@@ -83,7 +83,7 @@ def dialled(text):
 
 def test_h2(h2):
     url = f"jdbc:h2:tcp://127.0.0.1:{h2.port}/./tides;USER=sa;PASSWORD="
-    broke_at, cause, answer = dialled(f"{url}fog1")
+    broke_at, _, answer = dialled(f"{url}fog1")
     assert (broke_at, answer["product"], answer["user"], answer["database"]) == (None, "H2", "SA", "./tides")
     assert dialled(f"{url}fog2")[:2] == ("log in", "password-or-user")
     assert dialled(f"jdbc:h2:tcp://127.0.0.1:{h2.port}/./none;USER=sa;IFEXISTS=TRUE")[:2] == ("database", "no-such-database")

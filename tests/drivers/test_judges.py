@@ -169,6 +169,33 @@ def test_ioredis(node, user, password, database, name, timeout, number):
 
 
 @QUICK
+@given(**CORDS, number=st.integers(0, 99), level=st.sampled_from([None, TlsLevel.VERIFY_IDENTITY]))
+def test_node_redis(node, user, password, database, name, timeout, number, level):
+    writing = ct.write(make("redis", user, password, str(number), name, timeout).copy_with(tls=Tls(level)), "node-redis")
+    assert node.read(writing.text.unmask(), "node-redis") == {
+        "username": user, "password": password.unmask(), "host": "tide-1", "port": "5433", "database": str(number), "tls": str(level is not None).lower(),
+    }  # fmt: skip
+
+
+@QUICK
+@given(token=WORDS, host=st.sampled_from(["tide-1", "2001:db8::1"]), port=st.sampled_from([None, 5433]), level=st.sampled_from([TlsLevel.OFF, TlsLevel.VERIFY_IDENTITY]))
+def test_libsql(node, token, host, port, level):
+    cord = Cord("libsql", (Host(host, 5433 if level is TlsLevel.OFF else port),), tls=Tls(level), options=(("login_token", Secret(token)),))
+    found = node.read(ct.write(cord, "libsql-client").text.unmask(), "libsql-client")
+    assert found == {"host": host, "port": str(cord.hosts[0].port or ""), "authToken": token, "tls": str(level is not TlsLevel.OFF).lower()}
+
+
+@QUICK
+@given(user=WORDS, password=WORDS, host=st.sampled_from(["tide-1", "2001:db8::1"]), port=st.sampled_from([None, 5433]), level=st.sampled_from([None, TlsLevel.VERIFY_IDENTITY]))
+def test_amqplib(node, user, password, host, port, level):
+    writing = ct.write(Cord("amqp", (Host(host, port),), "tides", user, Secret(password), tls=Tls(level)), "amqplib")
+    found, usual = node.read(writing.text.unmask(), "amqplib"), 5672 if level is None else 5671
+    told = {line.part for line in writing.ledger if line.outcome is ct.Outcome.APPROXIMATED}  # it unescapes byte by byte
+    assert told == {part for part, value in (("user", user), ("password", password)) if not value.isascii()}
+    assert found == {"host": host, "port": str(port or usual)} | {"user": user, "password": password} | {part: found[part] for part in told}
+
+
+@QUICK
 @given(**CORDS)
 def test_mongo_node(node, user, password, database, name, timeout):
     cord = make("mongodb", user, password, database, name, timeout).copy_with(tls=Tls(TlsLevel.VERIFY_IDENTITY))

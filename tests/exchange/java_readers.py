@@ -47,4 +47,5 @@ for line in sys.stdin:
         said = [place, None if user is None else str(user), None if secret is None else str(secret)]
     except jpype.JException as error:
         said = [f"refused: {error}", None, None]
-    print(json.dumps(said), flush=True)
+    sys.stdout.write(json.dumps(said) + "\n")
+    sys.stdout.flush()

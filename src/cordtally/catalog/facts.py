@@ -238,7 +238,7 @@ class Driver(Record):
     bytes_password: bool = False
     password_charset: Literal["ascii", "saslprep"] | None = None
     password_note: str | None = None
-    user_charset: Literal["ascii", "saslprep"] | None = None
+    user_charset: Literal["ascii", "saslprep", "basic"] | None = None
     user_note: str | None = None
     nested: tuple[str, str] | None = None
     file_uris: tuple[str, str] | None = None

@@ -23,4 +23,8 @@ def passes_saslprep(text: str) -> bool:
     return (text.isascii() and text.isprintable()) or not any(check(c) for c in text for check in refused)
 
 
-CHARSETS: Mapping[str, Callable[[str], bool]] = {"ascii": str.isascii, "saslprep": passes_saslprep}
+CHARSETS: Mapping[str, Callable[[str], bool]] = {
+    "ascii": str.isascii,
+    "saslprep": passes_saslprep,
+    "basic": lambda text: ":" not in text,
+}

@@ -34,6 +34,26 @@ const readers = {
     const found = require('ioredis/built/utils').parseURL(text)
     return { ...pick(found, ['username', 'password', 'host', 'port', 'path', 'db']), ...rest(found, ['username', 'password', 'host', 'port', 'path', 'db', 'tls']), verifies: text.startsWith('rediss') ? 'true' : 'no TLS' }
   },
+  'node-redis': (text) => {
+    const found = require('@redis/client/dist/lib/client').default.parseURL(text)
+    return { ...pick(found, ['username', 'password', 'database']), ...pick(found.socket, ['host', 'port', 'tls']) }
+  },
+  'libsql-client': (text) => {
+    const found = require('@libsql/core/config').expandConfig({ url: text }, true)
+    return { ...pick(found.authority, ['host', 'port']), ...pick(found, ['authToken', 'tls']) }
+  },
+  amqplib: (text) => {
+    // it connects at once: what it would connect with is taken instead, as far as its own code goes
+    const net = require('net')
+    let seen = {}
+    const [plain, tls] = [net.connect, require('tls').connect]
+    const socket = { once () {}, on () {}, setNoDelay () {}, removeListener () {} }
+    net.connect = require('tls').connect = (options) => { seen = options; return socket }
+    const connecting = require(path.join(process.env.NODE_PATH, 'amqplib/lib/connect.js'))
+    try { connecting.connect(text, {}, () => {}) } finally { [net.connect, require('tls').connect] = [plain, tls] }
+    const [, user, password] = connecting.credentialsFromUrl(new URL(text)).response().toString().split('\0')
+    return { ...pick(seen, ['host', 'port']), user, password }
+  },
   'mongo-node': (text) => {
     const found = require('mongodb/lib/connection_string').parseOptions(text)
     const login = found.credentials ?? {}
