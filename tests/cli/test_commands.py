@@ -182,7 +182,7 @@ def test_every_line_is_answered_whatever_stands_in_it(run_cordtally):
     [
         ("read - <&-", 3, "the text is empty"),
         ("drivers >&-", 2, "standard output is closed"),
-        ("drivers 2>&- | head -1", 0, "postgresql"),
+        ("drivers 2>&- | head -2", 0, "postgresql"),
         (r"read @<(printf 'postgresql://h/\xff')", 2, "not UTF-8 text: the byte 0xff at 15"),
         (r"read @<(printf '\xff\xfep\0o\0s\0t\0g\0r\0e\0s\0:\0/\0/\0h\0')", 0, "libpq"),
         ("show --tally <(printf 'x = '; head -c 100000 /dev/zero | tr '\\0' '[')", 2, "nested too deep"),

@@ -290,7 +290,7 @@ class Engine(Record):
     ``refused_databases``. Accounts of ``administrators_in`` a database are kept there, and ``whole_charset`` has
     every character that the engine stores. A ``port_names_socket`` where the file of a socket is called after it.
     Where the port depends on the protocol, ``native_ports`` are those of the engine's own, without TLS and with it,
-    and ``http_ports`` those over HTTP.
+    and ``http_ports`` those over HTTP. It ``wants`` these options set so, whoever runs it.
     """
 
     id: str
@@ -326,6 +326,7 @@ class Engine(Record):
     replica_sets: bool = False
     administrators_in: str = ""
     whole_charset: str = ""
+    wants: Mapping[str, object] = _NONE
     checked: bool = True
 
     @property

@@ -116,8 +116,9 @@ def command(
         document = writing.to_dict(unmask=unmask)
         print_json(document | ({"filled_in": list(filled.lines)} if filled is not None and filled.lines else {}))
     else:
-        if filled is not None and filled.place is not None and filled.lines:
-            say_note(f"filled in for {filled.place.title}: {', '.join(filled.lines)}; --as-given leaves it out")
+        if filled is not None and filled.lines:
+            wanted_by = filled.place or load_engine(cord.engine)
+            say_note(f"filled in for {wanted_by.title}: {', '.join(filled.lines)}; --as-given leaves it out")
         print_writing(writing, unmask=unmask, quiet=quiet)
     return 0
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 import click
 
 from ..catalog import (
@@ -10,6 +12,7 @@ from ..catalog import (
     State,
     driver_ids,
     engine_ids,
+    family_of,
     find_nearest,
     ids_of,
     load_canonical,
@@ -30,8 +33,10 @@ from .screen import Screen
 @click.command("drivers")
 @click.argument("driver_id", metavar="[ID]", type=DRIVER, required=False)
 @click.option("--engine", type=ENGINE, metavar="ENGINE", help="Only drivers of this engine.")
+@click.option("--family", type=ENGINE, metavar="ENGINE", help="Only those of engines that speak this one's protocol.")
 @click.option("--language", type=LANGUAGE, metavar="LANGUAGE", help="Only drivers of this language.")
 @click.option("--search", "words", metavar="WORDS", help="Only drivers that all of these words describe: jdbc mysql.")
+@click.option("--all", "every", is_flag=True, help="All drivers, by engine, instead of the engines alone.")
 @click.option(
     "--option",
     "option_name",
@@ -43,18 +48,25 @@ from .screen import Screen
 def command(
     driver_id: str | None,
     engine: str | None,
+    family: str | None,
     language: str | None,
     words: str | None,
+    every: bool,
     option_name: str | None,
     as_json: bool,
 ) -> int:
-    """List drivers; with an ID, how to install that one, how it writes TLS, and its options."""
+    """List engines, or drivers; with an ID, how to install that one, how it writes TLS, and its options."""
     if driver_id is not None:
         driver = load_driver(driver_id.partition("/")[0])
         print_json(_document(driver)) if as_json else _print_one(driver)
         return 0
     known = load_index()["drivers"]
-    listed = [(i, known[i]) for i in ids_of(engine, language) if words is None or _is_described(i, words)]
+    kin = None if family is None else _kin_of(family)
+    listed = [
+        (i, known[i])
+        for i in ids_of(engine, language)
+        if (words is None or _is_described(i, words)) and (kin is None or not kin.isdisjoint(own_engines(i)))
+    ]
     if words is not None and not listed:
         raise FieldError(f"no driver here is described by {quoted(words)}; cordtally drivers lists all of them")
     if option_name is not None:
@@ -63,6 +75,9 @@ def command(
     if as_json:
         told = [{"id": i, **{name: fact for name, fact in d.items() if name != "made_for"}} for i, d in listed]
         print_json({"schema": "cordtally/drivers/1", "drivers": told})
+        return 0
+    if not (every or engine or family or language or words):
+        _print_engines()
         return 0
     screen = Screen()
     order = [*engine_ids(), _ANY]  # those that most people have come first
@@ -76,6 +91,24 @@ def command(
         screen.table(rows, heads=heads, whole=(0,), shrink=1)
     screen.say(f"\n{len(listed)} of {len(driver_ids())} drivers; cordtally drivers ID tells more", "dim")
     return 0
+
+
+def _kin_of(family: str) -> set[str]:
+    """The engines that speak one protocol, whichever of them is named."""
+    ids_of(family, None)  # who is unknown is said to be so
+    spoken = family_of(family) or family
+    return {spoken, *(one for one in engine_ids() if family_of(one) == spoken)}
+
+
+def _print_engines() -> None:
+    """Print one line for each engine: what it is called, whose protocol it speaks, and how many drivers reach it."""
+    counts = Counter(engine for facts in load_index()["drivers"].values() for engine in facts["engines"])
+    rows = [(i, load_engine(i).title, family_of(i) or "", str(counts[i])) for i in engine_ids()]
+    screen = Screen()
+    heads = ("engine", "what it is", "speaks as", "drivers")
+    screen.table(rows, heads=heads, whole=(0,), shrink=1, right=(3,))
+    screen.say(f"\n{len(driver_ids())} drivers of {len(rows)} engines", "dim")
+    screen.say("--engine, --family, --language and --search list drivers, --all all of them", "dim")
 
 
 def _is_described(driver_id: str, words: str) -> bool:

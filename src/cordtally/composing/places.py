@@ -21,7 +21,7 @@ class Filled(NamedTuple):
 
 
 def fill_in(cord: Cord) -> Filled:
-    """Fill in what the place of the hosts wants, where the cord says nothing; what it says is left alone.
+    """Fill in what the place of the hosts wants, and the engine, where the cord says nothing; the rest is left alone.
 
     Examples
     --------
@@ -32,20 +32,20 @@ def fill_in(cord: Cord) -> Filled:
     >>> filled.lines
     ('port 6380', 'TLS verify-identity')
     """
-    place = place_of(cord)
-    if place is None:
+    place, engine = place_of(cord), load_engine(cord.engine)
+    if place is None and not engine.wants:
         return Filled(cord, None, ())
     lines = []
-    port = place.port if place.port != load_engine(cord.engine).default_port else None
+    port = place.port if place is not None and place.port != engine.default_port else None
     if port is not None and all(host.port is None and host.instance is None for host in cord.hosts):
         cord = cord.copy_with(hosts=tuple(Host(host.address, port) for host in cord.hosts))
         lines.append(f"port {port}")
-    if place.demands_tls and place.tls is not None and cord.tls.level is None:
+    if place is not None and place.demands_tls and place.tls is not None and cord.tls.level is None:
         # with an authority at hand there is no reason for less
         level = TlsLevel.VERIFY_IDENTITY if cord.tls.ca is not None else TlsLevel(place.tls)
         cord = cord.copy_with(tls=replace(cord.tls, level=level))
         lines.append(f"TLS {level.value}")
-    for name, value in place.wants.items():
+    for name, value in {**engine.wants, **(place.wants if place is not None else {})}.items():
         if cord.option(name) is None:
             cord = cord.copy_with(options={**dict(cord.options), name: value})
             lines.append(f"{name} {as_text(value)}")

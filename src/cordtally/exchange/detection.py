@@ -11,7 +11,7 @@ from functools import cache
 from typing import NamedTuple
 
 from ..catalog import Option, find_nearest, load_driver, load_engine, load_index, members_of, own_engines
-from ..catalog.facts import WRAPPERS
+from ..catalog.facts import WRAPPERS, NotationFacts
 from ..catalog.services import service_of
 from ..errors import AmbiguousText, TextError
 from ..notation import LIKELY, NO, SURELY, BaseDialect, GrammarError, Parsed, find_scheme, load_grammar
@@ -24,6 +24,7 @@ _REGISTERED = pattern(r"(?:^|;)\s*(driver|provider)\s*=\s*\{?([^{};]+)\}?\s*(?:;
 _SERVER_ADDRESS = pattern(r"^(?:tcp|np|lpc|admin):|\\|,\d+$|^\(local")
 _FILE_NAME = pattern(r"\.(?:db3?|sqlite3?)$|^:memory:$")
 _LONGEST_SCHEME = 48
+_MOST_NAMED = 6
 _LONGEST_SCORED = 65536
 """Of a longer text only the beginning is held against the drivers: each of them would take all of it apart."""
 
@@ -363,4 +364,18 @@ def _in_family(text: str, family: str, members: tuple[str, ...]) -> Claim:
             return claim_of(text, member)
         except TextError:
             continue
-    raise _misfit("no driver of this family reads it", text, family, f"drivers of {family}: {', '.join(members)}")
+    # those that read texts with a beginning like this one's are the ones that may have been meant
+    head = text.partition(":")[0].partition("+")[0]
+    near = [one for one in members if any(p.startswith(head) for n in load_driver(one).notations for p in _prefixes(n))]
+    named = near if head and near else list(members)
+    more = (
+        f" and {len(named) - _MOST_NAMED} more (cordtally drivers --search {family})"
+        if len(named) > _MOST_NAMED
+        else ""
+    )
+    hint = f"drivers of {family}: {', '.join(named[:_MOST_NAMED])}{more}"
+    raise _misfit("no driver of this family reads it", text, family, hint)
+
+
+def _prefixes(notation: NotationFacts) -> list[str]:
+    return [prefix for listed in notation.schemes.values() for prefix in listed]

@@ -107,7 +107,7 @@ def _lone_brackets(target: Target) -> bool:
 def _with_ports(sheet: Sheet, hosts: list[Host], *, each: bool) -> list[Host]:
     """The hosts, each of several with a port where that is wanted, and any where the driver would take another."""
     lacking = [host for host in hosts if host.port is None]
-    if not lacking or any(host.is_socket for host in lacking):
+    if not lacking:
         return hosts
     engine, facts, prefix = load_engine(sheet.cord.engine), sheet.target.facts, prefix_of(sheet)
     taken, usual = facts.scheme_ports.get(prefix, port_taken(sheet.driver, engine.id)), engine.default_port
@@ -116,14 +116,15 @@ def _with_ports(sheet: Sheet, hosts: list[Host], *, each: bool) -> list[Host]:
         usual = next(iter(ports[1:] if sheet.scheme_word is not None else ports), None)
     if usual is None:
         return hosts
-    if facts.port_required:
+    sockets = any(host.is_socket for host in lacking)
+    if facts.port_required and not sockets:
         reason = f"{sheet.driver.title} wants a port here: the engine's default is written"
-    elif taken != usual and taken in engine.other_ports and prefix in facts.scheme_ports:
+    elif not sockets and taken != usual and taken in engine.other_ports and prefix in facts.scheme_ports:
         sheet.note("port", None, str(taken), Outcome.IMPLIED, f"what {prefix} leads to")
         return hosts
     elif sheet.cord.discovery.kind is DiscoveryKind.SRV and prefix not in facts.scheme_ports:
         return hosts  # the record tells it
-    elif taken != usual:
+    elif taken != usual and not sockets:
         reason = f"{sheet.driver.title} would take {taken}: {engine.title}'s usual one is written"
     elif each and len(hosts) > 1:
         reason = f"{sheet.driver.title} wants a port for each of several hosts: the engine's default is written"
