@@ -145,7 +145,7 @@ def test_an_edit_of_a_text_is_shown_masked():
     assert mend_text(URL) is None
 
 
-@pytest.mark.parametrize("page", ["rules", "causes"])
+@pytest.mark.parametrize("page", ["rules", "causes", "engines"])
 def test_a_page_that_is_made_is_current(page):
     root = Path(__file__).parents[2]
     done = subprocess.run([sys.executable, root / f"scripts/{page}-page", "--check"], capture_output=True, text=True, check=False)

@@ -291,6 +291,7 @@ class Engine(Record):
     every character that the engine stores. A ``port_names_socket`` where the file of a socket is called after it.
     Where the port depends on the protocol, ``native_ports`` are those of the engine's own, without TLS and with it,
     and ``http_ports`` those over HTTP. It ``wants`` these options set so, whoever runs it.
+    What a cord calls a database may be something else there, which ``database_is``.
     """
 
     id: str
@@ -327,6 +328,7 @@ class Engine(Record):
     administrators_in: str = ""
     whole_charset: str = ""
     wants: Mapping[str, object] = _NONE
+    database_is: str = ""
     checked: bool = True
 
     @property

@@ -7,12 +7,13 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from ..catalog import Option, ids_of, load_canonical, load_driver
+from ..catalog import Option, ids_of, load_canonical, load_driver, load_engine
 from ..catalog.facts import Service
 from ..exchange import OptionRow, Part, Reading, read
 from ..exchange.defaults import default_level
 from ..exchange.documents import json_value
 from ..exchange.places import place_of
+from ..exchange.targets import load_target
 from ..model import Duration, Secret
 from ..text import as_text, masked_position
 from ..vetting import Finding, vet_reading
@@ -197,7 +198,12 @@ def _meaning(part: Part, row: OptionRow | None, reading: Reading) -> str:
         state = next((s for s in driver.tls if level is not None and s.meaning == level.value and s.why), None)
         why = f" ({state.why})" if state is not None and level is not None else ""
         return f"{named}{level.value if level is not None else 'no level by itself'}{why}"
+    if part.role == "database":
+        return f"{named}{load_engine(reading.cord.engine).database_is}".removesuffix(": ")
     if row is None or row.option is None:
+        carries = load_target(reading.target).facts.carries
+        if carries is not None and part.name == carries[0]:
+            return f"{named}a whole text of its own, as {load_driver(carries[1].partition('/')[0]).title} has it"
         return f"{named}unknown to this driver" if part.role == "option" else ""
     fact = load_canonical().get(row.option.canonical or "")
     told = fact.meaning if fact is not None else row.option.note or ""
@@ -246,6 +252,13 @@ def _told_of(place: Service) -> str:
 def _implied_rows(reading: Reading) -> list[tuple[str, str, str, str]]:
     cord, driver = reading.cord, load_driver(reading.driver)
     rows = [("", "engine", cord.engine, ""), ("", "log-in", cord.login.value, "by what is given")]
+    if load_target(reading.target).facts.carries is not None:  # what stands in a text inside has no part of its own
+        rows += [("", "host", str(host), "in the text inside") for host in cord.hosts]
+        rows += [
+            ("", name, str(value), "in the text inside")
+            for name in ("database", "user")
+            if (value := getattr(cord, name))
+        ]
     place = place_of(cord)
     if place is not None:
         rows.append(("", "place", place.title, _told_of(place)))
