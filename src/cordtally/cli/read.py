@@ -253,12 +253,10 @@ def _implied_rows(reading: Reading) -> list[tuple[str, str, str, str]]:
     cord, driver = reading.cord, load_driver(reading.driver)
     rows = [("", "engine", cord.engine, ""), ("", "log-in", cord.login.value, "by what is given")]
     if load_target(reading.target).facts.carries is not None:  # what stands in a text inside has no part of its own
-        rows += [("", "host", str(host), "in the text inside") for host in cord.hosts]
-        rows += [
-            ("", name, str(value), "in the text inside")
-            for name in ("database", "user")
-            if (value := getattr(cord, name))
-        ]
+        shown = {part.role for part in reading.parts}
+        found = [("host", str(host)) for host in cord.hosts]
+        found += [(name, str(value)) for name in ("database", "user") if (value := getattr(cord, name))]
+        rows += [("", name, value, "in the text inside") for name, value in found if name not in shown]
     place = place_of(cord)
     if place is not None:
         rows.append(("", "place", place.title, _told_of(place)))
