@@ -25,7 +25,7 @@ from cordtally.notation import (
     semicolon,
     url,
 )
-from cordtally.servers import mysql, postgresql, redis, sqlite
+from cordtally.servers import amqp, influxdb, jdbc, memcached, mysql, postgresql, redis, sqlite
 
 reading = ct.read("postgresql://gauge.greywick.example/tides")
 assert_type(reading, ct.Reading)
@@ -88,3 +88,4 @@ _sections: Grammar[sections.Dialect] = sections
 _semicolon: Grammar[semicolon.Dialect] = semicolon
 _url: Grammar[url.Dialect] = url
 _servers: list[servers.EngineServer] = [mysql, postgresql, redis, sqlite]
+_dialled: list[servers.Dialled] = [amqp, influxdb, memcached, jdbc.for_engine("h2")]

@@ -1,8 +1,9 @@
 """The catalog: what is known about engines, drivers and options, as data with its source."""
 
 from ..errors import CatalogError
+from .engine_facts import Engine
 from .everyday import find_name, nearest_names
-from .facts import CanonicalOption, Driver, Engine, NotationFacts, Option, RemarkWords, State, Store
+from .facts import Driver, NotationFacts, Option, State
 from .loading import (
     driver_ids,
     drivers,
@@ -24,6 +25,7 @@ from .loading import (
     unknown_driver,
 )
 from .nearest import find_nearest
+from .word_facts import CanonicalOption, RemarkWords, Store
 
 __all__ = [
     "CanonicalOption",

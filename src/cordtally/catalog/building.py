@@ -20,21 +20,10 @@ from cattrs.gen import make_dict_structure_fn
 
 from ..errors import CatalogError
 from ..records import Record
-from .facts import (
-    ROLES,
-    WRAPPERS,
-    CanonicalOption,
-    Cause,
-    Driver,
-    Engine,
-    NotationFacts,
-    Option,
-    RemarkWords,
-    Service,
-    State,
-    Store,
-)
+from .engine_facts import Engine, Service
+from .facts import ROLES, WRAPPERS, Driver, NotationFacts, Option, State
 from .nearest import find_nearest
+from .word_facts import CanonicalOption, Cause, RemarkWords, Store
 
 FOLDER = Path(__file__).parent
 F = TypeVar("F", bound=Record)

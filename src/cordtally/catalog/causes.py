@@ -8,10 +8,10 @@ from functools import cache
 from typing import Any
 
 from ..errors import UnknownName
-from .facts import Cause as CauseFacts
-from .facts import Saying
 from .loading import load_engine, load_raw
 from .nearest import find_nearest
+from .word_facts import Cause as CauseFacts
+from .word_facts import Saying
 
 _USUAL = {
     "place": "…", "limit": "the limit", "level": "it", "user": "…", "database": "…",

@@ -1,4 +1,4 @@
-"""The shapes of catalog facts; their words are closed sets, which ``building`` holds every file to.
+"""The shapes of facts about drivers; their words are closed sets, which ``building`` holds every file to.
 
 What the facts mean for a text is left to ``cordtally.exchange``. Each fact is built once and kept, so facts are
 compared by identity, and may be keys of a cache.
@@ -27,7 +27,8 @@ HostStyle = Literal["inline", "paired", "mixed", "lists", "further", "single"]
 ROLES: tuple[str, ...] = get_args(Role)
 WRAPPERS = ("db+", "database+", "sqla+", "sqlalchemy+")
 """What stands before a URL of SQLAlchemy in settings of Celery and Kombu (celery 5.7: by_url; kombu 5.7)."""
-_NONE: Mapping[str, Any] = MappingProxyType({})
+NOTHING: Mapping[str, Any] = MappingProxyType({})
+"""A table without an entry."""
 
 
 class Option(Record):
@@ -149,21 +150,21 @@ class NotationFacts(Record):
         "url", "keyword", "semicolon", "dsn", "arguments", "path", "comma", "hostpairs",
         "descriptor", "easyconnect", "oraclejdbc", "firebird", "environment", "sections", "pathpairs",
     ]  # fmt: skip
-    schemes: Mapping[str, tuple[str, ...]] = _NONE
-    flags: Mapping[str, object] = _NONE
+    schemes: Mapping[str, tuple[str, ...]] = NOTHING
+    flags: Mapping[str, object] = NOTHING
     hosts: HostStyle = "single"
     host_options: HostStyle = "single"
     every_port: bool = False
     socket: Literal["authority", "option", "host", "database", "none"] = "host"
     opening: tuple[tuple[str, str], ...] = ()
-    accepts: Mapping[str, tuple[str, ...]] = _NONE
-    also: Mapping[str, str] = _NONE
+    accepts: Mapping[str, tuple[str, ...]] = NOTHING
+    also: Mapping[str, str] = NOTHING
     claims: bool = True
     only_for: tuple[Need, ...] = ()
     discovery: Literal["srv", "alias"] | None = None
     alias_without: tuple[str, ...] = ()
-    scheme_words: Mapping[str, str] = _NONE
-    scheme_ports: Mapping[str, int] = _NONE
+    scheme_words: Mapping[str, str] = NOTHING
+    scheme_ports: Mapping[str, int] = NOTHING
     carries: tuple[str, str] | None = None
     instead: tuple[str, str] | None = None
     addresses: Literal[
@@ -174,8 +175,8 @@ class NotationFacts(Record):
     port_required: bool = False
     known_by: tuple[str, ...] = ()
     database_required: bool = False
-    names: Mapping[str, str] = _NONE
-    respelled: Mapping[str, str] = _NONE
+    names: Mapping[str, str] = NOTHING
+    respelled: Mapping[str, str] = NOTHING
     tls_default: Level | None = None
 
 
@@ -214,8 +215,8 @@ class Driver(Record):
     packages: Mapping[str, str]
     notations: tuple[NotationFacts, ...]
     options: Mapping[str, Option]
-    by_spelling: Mapping[str, Option] = _NONE
-    by_canonical: Mapping[str, Option] = _NONE
+    by_spelling: Mapping[str, Option] = NOTHING
+    by_canonical: Mapping[str, Option] = NOTHING
     unknown_options: Literal["refused", "ignored", "sent"] = "refused"
     over_http: bool = False
     passes_over: Literal["", "capitals"] = ""
@@ -229,7 +230,7 @@ class Driver(Record):
     false_words: tuple[str, ...] = ("false",)
     tls: tuple[State, ...] = ()
     tls_default: Level | None = None
-    port_levels: Mapping[str, Level] = _NONE
+    port_levels: Mapping[str, Level] = NOTHING
     authentication: tuple[State, ...] = ()
     refuses: str = ""
     query_wins: tuple[Role, ...] = ()
@@ -249,12 +250,12 @@ class Driver(Record):
     socket_file: str | None = None
     localhost_is_socket: bool = False
     settled_login: bool = False
-    trust_switches: Mapping[str, tuple[str, ...]] = _NONE
+    trust_switches: Mapping[str, tuple[str, ...]] = NOTHING
     system_trust: bool | None = None
     prepares: Literal["", "always", "later"] = ""
     prepare_off: tuple[str, ...] = ()
     debug_switches: tuple[str, ...] = ()
-    engine_files: Mapping[str, str] = _NONE
+    engine_files: Mapping[str, str] = NOTHING
 
     def engine_of(self, database: str | None) -> str:
         """Give the engine that is meant where nothing names it: by the end of a file's name, or the first one."""
@@ -272,188 +273,3 @@ class Driver(Record):
         if notation_id is None:
             return self.notations[0]
         return next((n for n in self.notations if n.id == notation_id), None)
-
-
-class Engine(Record):
-    """One database system: what it assumes where a text is silent, and who its administrators are.
-
-    ``service_target`` reads its file of named services, ``password_file`` says that its clients look passwords up,
-    ``record_texts`` that a text record may add to a service record, ``record_service`` under which name that stands,
-    ``wallets`` that certificates are kept in one, and ``windows_log_in`` that its everyday texts ask for that.
-
-    An engine of a ``family`` speaks that engine's protocol: what its file does not say is as there, and the drivers
-    of that engine are its own; where ``checked`` is not so, its facts are from documentation. Engines of one
-    ``protocol`` may be one and the same server to their drivers. A server may listen on ``other_ports``, too. A
-    database's name has at most ``name_length`` of what ``name_counts``, none of the characters that it
-    ``name_refuses``; an unquoted one is made small where the engine ``folds_names``; one may be a path; where none is
-    stated it is the ``database_of_user``. Nobody's tables belong into ``system_databases``, and nobody may connect to
-    ``refused_databases``. Accounts of ``administrators_in`` a database are kept there, and ``whole_charset`` has
-    every character that the engine stores. A ``port_names_socket`` where the file of a socket is called after it.
-    Where the port depends on the protocol, ``native_ports`` are those of the engine's own, without TLS and with it,
-    and ``http_ports`` those over HTTP. It ``wants`` these options set so, whoever runs it.
-    What a cord calls a database may be something else there, which ``database_is``.
-    """
-
-    id: str
-    title: str
-    source: str
-    administrators: tuple[str, ...]
-    protocol: str | None = None
-    family: str | None = None
-    default_port: int | None = None
-    default_host: str | None = None
-    default_user: str | None = None
-    default_database: str | None = None
-    database_case_counts: bool = True
-    service_target: str | None = None
-    password_file: bool = False
-    record_service: str | None = None
-    record_texts: bool = False
-    wallets: bool = False
-    embedded: bool = False
-    windows_log_in: bool = False
-    other_ports: tuple[int, ...] = ()
-    name_length: int | None = None
-    name_counts: Literal["characters", "bytes"] = "characters"
-    name_refuses: str = ""
-    folds_names: bool = False
-    database_is_path: bool = False
-    database_of_user: bool = False
-    system_databases: tuple[str, ...] = ()
-    refused_databases: tuple[str, ...] = ()
-    port_names_socket: bool = False
-    native_ports: tuple[int, ...] = ()
-    http_ports: tuple[int, ...] = ()
-    replica_sets: bool = False
-    administrators_in: str = ""
-    whole_charset: str = ""
-    wants: Mapping[str, object] = _NONE
-    database_is: str = ""
-    checked: bool = True
-
-    @property
-    def own_databases(self) -> tuple[str, ...]:
-        """Those that are no application's."""
-        return self.system_databases + self.refused_databases
-
-
-class Service(Record):
-    """A place that is known by its hosts' names: a managed service, a balancer, a pooler in between.
-
-    ``hosts`` are patterns of names, with ``*`` for any piece, the first place that fits being meant; ``engines`` are
-    those that are there. ``retired`` says since when it has ended; after ``idle_limit`` it drops a silent connection;
-    users have a ``plain_user`` name, where an earlier form had the server behind an ``@``; with ``shares`` a pooler
-    stands in between, which gives each ``transaction`` another connection, at these ``ports`` where there are any.
-
-    It listens on ``port``, where that is not the engine's own, and ``demands_tls`` or does not; ``tls`` is the highest
-    level that can be had without a file of the service's own, whose ``authority`` is named otherwise. It lets in by
-    these ways to ``log_in``; ``token`` says where one comes from, and how long it lives, ``user`` what the name looks
-    like. It ``wants`` these options set so; ``srv`` tells whether a service record leads there, where that is known.
-    """
-
-    id: str
-    title: str
-    hosts: tuple[str, ...]
-    source: str
-    retired: str = ""
-    idle_limit: str = ""
-    plain_user: bool = False
-    shares: Literal["", "transaction", "session"] = ""
-    ports: tuple[int, ...] = ()
-    engines: tuple[str, ...] = ()
-    port: int | None = None
-    demands_tls: bool = False
-    tls: Level | None = None
-    authority: str = ""
-    log_in: tuple[str, ...] = ()
-    token: str = ""
-    user: str = ""
-    wants: Mapping[str, object] = _NONE
-    srv: bool | None = None
-    checked: bool = False
-
-
-class CanonicalOption(Record):
-    """An option under its full, driver-independent name; ``usual`` brackets the durations that people mean.
-
-    A default that ``matters`` changes what a program sees, so that a conversion speaks of it; what an option
-    ``bears_on`` (``server``, ``database``, ``security``) is not only ``behaviour`` to a comparison. A word that a
-    driver lacks may be written as one that is ``near``, which is an approximation.
-    """
-
-    name: str
-    type: Literal["str", "int", "bool", "duration", "bytes", "word", "object"]
-    meaning: str
-    values: tuple[str, ...] = ()
-    near: Mapping[str, str] | None = None
-    usual: tuple[str, ...] = ()
-    secret: bool = False
-    matters: bool = False
-    bears_on: Literal["server", "database", "user", "security", "behaviour"] = "behaviour"
-
-
-class RemarkWords(Record):
-    """The words for one case that readers remark; see ``remarks.toml``."""
-
-    message: str
-    hint: str
-    otherwise: str = ""
-    words: Mapping[str, Mapping[str, str]] = _NONE
-
-    def say(self, facts: Mapping[str, str]) -> tuple[str, str]:
-        """Give the message and the hint, filled with the facts of one remark."""
-        filled = {name: self.words.get(name, {}).get(value, value) for name, value in facts.items()}
-        lacking = self.otherwise and any(f"{{{name}}}" in self.hint for name, value in filled.items() if not value)
-        return self.message.format(**filled), (self.otherwise if lacking else self.hint).format(**filled)
-
-
-class Store(Record):
-    """A keeper of secrets behind a locator's scheme: what follows the scheme, an example, and what can be done there.
-
-    ``asks`` says what fetching costs: ``nothing``, a ``file``, a ``process``, the ``network`` or a ``person``.
-    ``beside`` is put behind the rest of a locator for the secret that comes after it; with ``one_read`` several
-    secrets of one place come out of one read and go in with one write.
-    """
-
-    scheme: str
-    title: str
-    rest: str
-    example: str
-    asks: Literal["nothing", "file", "process", "network", "person"]
-    writes: bool = False
-    lists: bool = False
-    expires: bool = False
-    beside: str = ""
-    one_read: bool = False
-
-
-class Saying(Record):
-    """Words of a server's that tell where its code does not: the whole message, untranslated, ``*`` for any name."""
-
-    of: str
-    says: str
-
-
-class Cause(Record):
-    """Why a dial broke.
-
-    ``title`` is one sentence, with holes for what was dialled; ``means`` what the codes say and no more, ``reasons``
-    what is likely, the likeliest first, ``do`` the first thing to do, and ``on`` what to do on an engine; ``codes``
-    and ``words`` lead here; ``alike`` says what cannot be told apart from outside, and how to find out; of
-    ``credentials`` are causes that lie with user and password, ``full`` those where all connections are taken, and
-    where ``tls_may_help`` it is looked whether TLS would.
-    """
-
-    id: str
-    rung: str
-    title: str
-    means: str
-    reasons: tuple[str, ...]
-    do: str
-    codes: tuple[str, ...] = ()
-    words: tuple[Saying, ...] = ()
-    on: Mapping[str, str] = _NONE
-    alike: str | None = None
-    credentials: bool = False
-    full: bool = False
-    tls_may_help: bool = False

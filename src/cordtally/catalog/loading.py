@@ -12,18 +12,10 @@ from os.path import dirname, join
 from typing import TYPE_CHECKING, Any
 
 from ..errors import UnknownName
-from .facts import (
-    CanonicalOption,
-    Conflict,
-    Driver,
-    Engine,
-    NotationFacts,
-    Option,
-    RemarkWords,
-    State,
-    Store,
-)
+from .engine_facts import Engine
+from .facts import Conflict, Driver, NotationFacts, Option, State
 from .nearest import find_nearest
+from .word_facts import CanonicalOption, RemarkWords, Store
 
 if TYPE_CHECKING:
     from importlib.metadata import EntryPoint

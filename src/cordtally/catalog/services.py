@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from fnmatch import translate
 from functools import cache, lru_cache
 
-from .facts import Service
+from .engine_facts import Service
 from .loading import load_raw
 
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ..catalog import Option, ids_of, load_canonical, load_driver, load_engine
-from ..catalog.facts import Service
+from ..catalog.engine_facts import Service
 from ..exchange import OptionRow, Part, Reading, read
 from ..exchange.defaults import default_level
 from ..exchange.documents import json_value

@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import NamedTuple
 
 from ..catalog import load_engine
-from ..catalog.facts import Service
+from ..catalog.engine_facts import Service
 from ..exchange.places import place_of
 from ..model import Cord, Host, TlsLevel
 from ..text import as_text

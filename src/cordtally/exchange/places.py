@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..catalog.facts import Service
+from ..catalog.engine_facts import Service
 from ..catalog.services import service_of
 from ..model import Cord, DiscoveryKind
 from ..text import as_text

@@ -28,7 +28,7 @@ _SIZE = "-Xmx128m"  # a hostile server's answers end there
 _starting = Lock()
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, eq=False)
 class ThroughJava:
     """One engine's driver: its name in the catalog, class and jar, and how this engine is asked for next to nothing."""
 
