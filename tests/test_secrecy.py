@@ -108,7 +108,7 @@ def test_no_target_lets_a_secret_out(target):
         if reading is None:
             continue
         hold(reading, *ct.vet(reading), ct.compare(cord, reading), *(reading.shown(part) for part in reading.parts))
-        for other in [t for t in TARGETS if load_driver(t.partition("/")[0]).engines[0] == cord.engine][:: max(1, len(TARGETS) // 25)]:
+        for other in [t for t in TARGETS if load_driver(t.partition("/")[0]).engines[0] == cord.engine]:
             hold(*filter(None, [attempt(lambda o=other, text=writing.text: ct.convert(text, to=o, driver=target, pin=True))]))
 
 

@@ -1,8 +1,7 @@
 """memcached, RabbitMQ, InfluxDB, H2, HSQLDB and Derby: real servers of Debian, dialled with right and wrong cords."""
 
-import json
+import os
 import subprocess
-import sys
 
 import pytest
 
@@ -10,6 +9,7 @@ import cordtally as ct
 from cordtally.model import Host, Secret, Tls, TlsLevel
 
 from ..servers import ADMIN_PASSWORD
+from .peers import Peer, nonsense, silent
 
 pytestmark = pytest.mark.servers
 
@@ -75,30 +75,36 @@ def test_memcached(memcached, memcached_with_tls, rabbitmq):
 
 
 def dialled(text):
-    """In a process of its own: a Java machine goes with the whole process, and cannot be started twice."""
-    done = subprocess.run([sys.executable, "-m", "cordtally", "dial", text, "--json", "--limit", "60s"], capture_output=True, text=True, check=False)
-    document = json.loads(done.stdout)
-    return document["broke_at"], document["cause_id"], document["answer"]
+    result = ct.dial(text, limit=60)
+    return told(result), result.answer
 
 
 def test_h2(h2):
     url = f"jdbc:h2:tcp://127.0.0.1:{h2.port}/./tides;USER=sa;PASSWORD="
-    broke_at, _, answer = dialled(f"{url}fog1")
-    assert (broke_at, answer["product"], answer["user"], answer["database"]) == (None, "H2", "SA", "./tides")
-    assert dialled(f"{url}fog2")[:2] == ("log in", "password-or-user")
-    assert dialled(f"jdbc:h2:tcp://127.0.0.1:{h2.port}/./none;USER=sa;IFEXISTS=TRUE")[:2] == ("database", "no-such-database")
-    assert dialled(f"{url}fog1;NETWORK_TIMEOUT=soon")[0] == "log in"
+    broke, answer = dialled(f"{url}fog1")
+    assert (broke, answer.product, answer.user, answer.database) == (None, "H2", "SA", "./tides")
+    assert dialled(f"{url}fog2")[0] == ("log in", "password-or-user")
+    assert dialled(f"jdbc:h2:tcp://127.0.0.1:{h2.port}/./none;USER=sa;IFEXISTS=TRUE")[0] == ("database", "no-such-database")
 
 
 def test_hsqldb(hsqldb):
     url = f"jdbc:hsqldb:hsql://127.0.0.1:{hsqldb.port}"
-    assert dialled(f"{url}/tides;user=SA")[2]["product"] == "HSQL"
-    assert dialled(f"{url}/tides;user=SA;password=fog")[:2] == ("log in", "password-or-user")
-    assert dialled(f"{url}/none;user=SA")[:2] == ("database", "no-such-database")
+    assert dialled(f"{url}/tides;user=SA")[1].product == "HSQL"
+    assert dialled(f"{url}/tides;user=SA;password=fog")[0] == ("log in", "password-or-user")
+    assert dialled(f"{url}/none;user=SA")[0] == ("database", "no-such-database")
 
 
 def test_derby(derby):
     url = f"jdbc:derby://127.0.0.1:{derby.port}"
-    broke_at, _, answer = dialled(f"{url}/tides;create=true;user=keeper;password=fog")
-    assert (broke_at, answer["product"], answer["user"]) == (None, "Apache Derby", "keeper")
-    assert dialled(f"{url}/none;user=keeper;password=fog")[:2] == ("database", "no-such-database")
+    broke, answer = dialled(f"{url}/tides;create=true;user=keeper;password=fog")
+    assert (broke, answer.product, answer.user) == (None, "Apache Derby", "keeper")
+    assert dialled(f"{url}/none;user=keeper;password=fog")[0] == ("database", "no-such-database")
+
+
+def test_a_java_driver_that_hears_nothing_or_nonsense():
+    """Its machine ends with the limit."""
+    for serve in (silent, nonsense):
+        with Peer(serve) as peer:
+            for text in (f"jdbc:h2:tcp://127.0.0.1:{peer.port}/t;USER=sa", f"jdbc:derby://127.0.0.1:{peer.port}/t;user=k"):
+                assert told(ct.dial(text, limit=5))[0] == "log in"
+    assert subprocess.run(["pgrep", "-P", str(os.getpid()), "-f", "jdbc_machine"], capture_output=True, check=False).stdout == b""

@@ -21,7 +21,7 @@ from cattrs.gen import make_dict_structure_fn
 from ..errors import CatalogError
 from ..records import Record
 from .engine_facts import Engine, Service
-from .facts import ROLES, WRAPPERS, Driver, NotationFacts, Option, State
+from .facts import ROLES, Driver, NotationFacts, Option, State
 from .nearest import find_nearest
 from .word_facts import CanonicalOption, Cause, RemarkWords, Store
 
@@ -214,10 +214,7 @@ def build_driver(driver_id: str) -> Driver:
     path = FOLDER / "drivers" / f"{driver_id}.toml"
     raw = _read_raw(driver_id)
     options = {name: _option(name, entry, path) for name, entry in raw.pop("options").items()}
-    entries = raw.pop("notations")
-    if raw.get("family") == "sqlalchemy":
-        entries = [_wrapped(entry, raw["engines"]) for entry in entries]
-    notations = tuple(_notation(entry, path) for entry in entries)
+    notations = tuple(_notation(entry, path) for entry in raw.pop("notations"))
     raw["tls"] = [_state(row, "level") for row in raw.get("tls", ())]
     raw["authentication"] = [_state(row, "method") for row in raw.get("authentication", ())]
     raw["conflicts"] = [_pairs(row) for row in raw.get("conflicts", ())]
@@ -236,15 +233,6 @@ def build_driver(driver_id: str) -> Driver:
     # what a base says of options that this driver is without can never come about
     known = {"several hosts", *ROLES, *options, *(alias for option in options.values() for alias in option.aliases)}
     return driver.changed(conflicts=tuple(c for c in driver.conflicts if known.issuperset((*c.needs, *c.absent))))
-
-
-def _wrapped(entry: dict[str, Any], engines: list[str]) -> dict[str, Any]:
-    """Let a URL of SQLAlchemy be read behind the words that Celery and Kombu put before it, too."""
-    schemes, accepts = entry.get("schemes", {}), entry.get("accepts", {})
-    own = {engine: listed for engine, listed in accepts.items() if engine in engines}
-    both = {engine: [*schemes.get(engine, ()), *own.get(engine, ())] for engine in schemes | own}
-    further = {engine: [word + one for word in WRAPPERS for one in listed] for engine, listed in both.items()}
-    return entry | {"schemes": {engine: [*schemes.get(engine, ()), *further[engine]] for engine in both}}
 
 
 def _option(name: str, entry: dict[str, Any], path: Path) -> Option:

@@ -330,6 +330,7 @@ def claim_of(text: str, driver: str) -> Claim:
     only_arguments = all(n.grammar == "arguments" for n in target.driver.notations)
     if not wanted and identifier is not None and only_arguments and text.lstrip()[:1] not in {"{", "["}:
         return claim_of(text, identifier)
+    word = next((one for one in WRAPPERS if text.startswith(one)), "") if target.driver.family == "sqlalchemy" else ""
     candidates = [target.facts] if wanted else list(target.driver.notations)
     for facts in candidates:
         mark = facts.also.get("")
@@ -342,8 +343,8 @@ def claim_of(text: str, driver: str) -> Claim:
         # the longest first, since one prefix may begin with another
         for engine, prefixes in [*facts.schemes.items(), *facts.accepts.items()]:
             for prefix in sorted(prefixes, key=len, reverse=True):
-                if text.startswith(prefix):
-                    return Claim(f"{driver_id}/{facts.id}", prefix, engine)
+                if text.startswith(word + prefix):
+                    return Claim(f"{driver_id}/{facts.id}", word + prefix, engine)
     # a URL is read as a path or a DSN where those may look so, and is no pairs of keys and values
     no_url = bare is not None and load_grammar(load_target(bare.target).facts.grammar).looks_like(text) == NO
     if bare is None or (find_scheme(text) and no_url):

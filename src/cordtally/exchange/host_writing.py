@@ -275,6 +275,8 @@ def _write_addresses(sheet: Sheet, hosts: list[Host], codec: AddressCodec) -> No
         return
     if isinstance(value, str):
         value = _masked_where(hosts, value, source)
+    elif isinstance(value, list):
+        value = [_masked_where([h], v, str(h)) if isinstance(v, str) else v for h, v in zip(hosts, value)]
     if not sheet.put("host", source, Field("option", option.name, value)) and sheet.scheme_word:
         sheet.lose("tls.level", sheet.scheme_word, "its host could not be written")
     for host in hosts:

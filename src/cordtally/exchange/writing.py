@@ -259,9 +259,11 @@ def _put_in_file_uri(sheet: Sheet, switch: str, target_name: str) -> bool:
     if target.facts.grammar == "url":
         head, _, query = clear(text).partition("?")
         text = head if text == clear(text) else Secret(head)
-        secrets = {name for name, option in inner.driver.options.items() if option.secret}
-        named = [pair.partition("=")[::2] for pair in query.split("&")]
-        pairs = [Field("option", name, Secret(word) if name in secrets else word) for name, word in named]
+        # what is masked in the URI is so among the options, too, whether by its name or by what it holds
+        given, shown = query.split("&"), str(writing.text).partition("?")[2].split("&")
+        for pair, masked in zip(given, shown if len(shown) == len(given) else [""] * len(given)):
+            name, _, word = pair.partition("=")
+            pairs.append(Field("option", name, word if pair == masked else Secret(word)))
     inside = (line for line in writing.ledger if line.part != "engine")
     sheet.put_whole([Field(role, name, text), *pairs], inside)
     if switch:

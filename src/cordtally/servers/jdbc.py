@@ -1,17 +1,20 @@
-"""H2, HSQLDB and Derby as servers, through their own JDBC drivers in a Java machine (JPype).
+"""H2, HSQLDB and Derby as servers, through their own JDBC drivers in a Java machine of its own process (JPype).
 
 Facts from JPype 1.7.1 and the drivers of Debian: H2 2.1.214, HSQLDB 2.7.1, Derby 10.14.2.
 """
 
 from __future__ import annotations
 
+import json
 import os
+import subprocess
+import sys
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
+from importlib.util import find_spec
 from pathlib import Path
-from threading import Lock
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord, Host
@@ -19,13 +22,45 @@ from ..secrets import text_for
 from . import plain
 from .refusals import Refusal, holes_of, no_answer, refusal_of
 from .server import Answer, missing
+from .wire import LARGEST
 
 if TYPE_CHECKING:
     from .wire import Wire
 
 _FOLDER = Path("/usr/share/java")  # Debian's
-_SIZE = "-Xmx128m"  # a hostile server's answers end there
-_starting = Lock()
+
+
+class Thrown(Exception):
+    """What a driver threw: its SQLSTATE, its own number and its words; an empty state where the machine has gone."""
+
+    def __init__(self, state: str, number: int, said: str) -> None:
+        super().__init__(state)
+        self.state, self.number, self.said = state, number, said
+
+
+class Machine(NamedTuple):
+    """A process with a Java machine, and the cord that it is connected by."""
+
+    process: subprocess.Popen[str]
+    cord: Cord
+
+    def ask(self, **question: str) -> dict[str, Any]:
+        """Ask, and wait for the answer.
+
+        Raises
+        ------
+        Thrown
+            With what the driver threw.
+        """
+        assert self.process.stdin is not None
+        assert self.process.stdout is not None
+        self.process.stdin.write(json.dumps(question) + "\n")
+        self.process.stdin.flush()
+        line = self.process.stdout.readline(LARGEST)
+        told: dict[str, Any] = json.loads(line) if line else {"refused": "", "number": 0, "said": ""}
+        if "refused" in told:
+            raise Thrown(told["refused"], told["number"], told["said"])
+        return told
 
 
 @dataclass(slots=True, eq=False)
@@ -67,80 +102,73 @@ class ThroughJava:
         """Watch nothing: the Java machine has its bound."""
         return plain.watch(session)
 
-    def log_in(self, cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # noqa: ANN401
+    def log_in(self, cord: Cord, deadline: Deadline, *, writes: bool = False) -> Machine:
         """Connect with exactly the URL that this package writes, user and password in it."""
-        machine = _machine(self.jar, cord.engine)
+        _wants_jpype(cord.engine)
+        jar = _found(self.jar)
+        if jar is None:
+            package = f"Debian: lib{self.jar.removesuffix('.jar')}-java"
+            named = f"{self.jar} (in CLASSPATH or {_FOLDER}; {package})"
+            raise refusal_of("own:jar-missing", engine=cord.engine, name=named)
         text = text_for(cord, f"{self.DRIVER}/jdbc")
-
-        def connect() -> Any:  # noqa: ANN401
-            _attach(machine)
-            return machine.java.sql.DriverManager.getConnection(text), cord
-
+        process = subprocess.Popen(  # the URL goes through the pipe: arguments can be seen by others
+            [sys.executable, "-m", f"{__package__}.jdbc_machine", str(jar)],
+            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, encoding="utf-8",
+        )  # fmt: skip
+        machine = Machine(process, cord)
         try:
-            machine.JClass(self.driver_class)
-            return deadline.run(connect, late=self.close)
-        except NoAnswer:
-            raise no_answer(deadline, cord.engine, "log in") from None
-        except self.errors() as error:
-            raise self.cause_of(error, cord) from None
+            deadline.run(lambda: machine.ask(**{"do": "connect", "class": self.driver_class, "text": text}))
+        except BaseException as error:
+            self.close(machine)
+            if isinstance(error, NoAnswer):
+                raise no_answer(deadline, cord.engine, "log in") from None
+            if isinstance(error, self.errors()):
+                raise self.cause_of(error, cord) from None
+            raise
+        return machine
 
     def cause_of(self, error: Exception, cord: Cord | None = None) -> Refusal:
-        """Turn what the driver raised into a cause: by its own number, or else by the SQLSTATE."""
+        """Turn what the driver threw into a cause: by its own number, or else by the SQLSTATE."""
         holes, engine = holes_of(cord), self.DRIVER.removesuffix("-jdbc")
-        if not hasattr(error, "getSQLState"):
+        if not isinstance(error, Thrown) or not error.state:
             return refusal_of("own:hung-up", engine=engine, **holes)
-        state, number = str(error.getSQLState()), int(error.getErrorCode())  # type: ignore[attr-defined]
-        said = str(error.getMessage())  # type: ignore[attr-defined]
-        codes = (f"{engine}:{number}", f"{engine}:{state}", f"jdbc:{state}", f"jdbc:{state[:2]}")
-        return refusal_of(*codes, engine=engine, code=state, said=said, **holes)
+        state = error.state
+        codes = (f"{engine}:{error.number}", f"{engine}:{state}", f"jdbc:{state}", f"jdbc:{state[:2]}")
+        return refusal_of(*codes, engine=engine, code=state, said=error.said, **holes)
 
-    def answer(self, session: Any, deadline: Deadline) -> Answer:  # noqa: ANN401
+    def answer(self, session: Machine, deadline: Deadline) -> Answer:
         """Ask the driver what it knows of the server, and the server one question."""
-        connection, cord = session
-
-        def ask() -> tuple[Any, ...]:
-            _attach(_machine(self.jar, cord.engine))
-            told = connection.getMetaData()
-            asked = connection.createStatement()
-            asked.executeQuery(self.STATEMENT)
-            asked.close()
-            return (
-                str(told.getDatabaseProductName()),
-                str(told.getDatabaseProductVersion()),
-                str(told.getUserName()),
-                bool(connection.isReadOnly()) or bool(told.isReadOnly()),
-            )
-
+        cord = session.cord
         try:
-            product, version, user, reads_only = deadline.run(ask)
+            told = deadline.run(lambda: session.ask(do="answer", statement=self.STATEMENT))
         except NoAnswer:
+            self.close(session)
             raise no_answer(deadline, cord.engine) from None
         except self.errors() as error:
             raise self.cause_of(error, cord) from None
-        rights = ("database administrator",) if user.upper() == self.user else ()
         return Answer(
-            product=product.removesuffix(" Database Engine"),
-            version=version.partition(" ")[0],
-            user=user,
+            product=told["product"].removesuffix(" Database Engine"),
+            version=told["version"].partition(" ")[0],
+            user=told["user"],
             database=None if cord.database is None else str(cord.database),
-            reads_only=reads_only,
-            rights=rights,
+            reads_only=told["reads_only"],
+            rights=("database administrator",) if told["user"].upper() == self.user else (),
         )
 
-    def run(self, session: Any, statement: str) -> None:  # noqa: ANN401
+    def run(self, session: Machine, statement: str) -> None:
         """Run a statement."""
-        asked = session[0].createStatement()
-        asked.execute(statement)
-        asked.close()
+        session.ask(do="run", statement=statement)
 
-    def close(self, session: Any) -> None:  # noqa: ANN401
-        """Close a connection."""
-        with suppress(Exception):
-            session[0].close()
+    def close(self, session: Machine) -> None:
+        """End the machine, and the connection with it."""
+        session.process.kill()
+        with suppress(OSError):
+            session.process.communicate()
 
     def errors(self) -> tuple[type[Exception], ...]:
-        """What Java throws."""
-        return (_machine(self.jar, self.DRIVER).JException, OSError)
+        """What a driver throws, and what the pipe to its machine does."""
+        _wants_jpype(self.DRIVER.removesuffix("-jdbc"))
+        return (Thrown, OSError, ValueError)
 
 
 _ENGINES = {
@@ -155,21 +183,9 @@ def for_engine(engine: str) -> ThroughJava:
     return _ENGINES[engine]
 
 
-def _machine(jar: str, engine: str) -> Any:  # noqa: ANN401
-    """Start the one Java machine that a process may have, with all jars that are there."""
-    try:
-        import jpype
-    except ImportError:
-        raise missing("JPype1", "jdbc", f"{engine} through JDBC") from None
-    with _starting:
-        if not jpype.isJVMStarted():
-            jars = [str(found) for one in _ENGINES.values() if (found := _found(one.jar)) is not None]
-            # Java leaves Ctrl-C to Python, and what it has no word for is no reason to stop
-            jpype.startJVM("-Xrs", _SIZE, classpath=jars, ignoreUnrecognized=True, convertStrings=True)
-    if _found(jar) is None:
-        package = f"Debian: lib{jar.removesuffix('.jar')}-java"
-        raise refusal_of("own:jar-missing", engine=engine, name=f"{jar} (in CLASSPATH or {_FOLDER}; {package})")
-    return jpype
+def _wants_jpype(engine: str) -> None:
+    if find_spec("jpype") is None:
+        raise missing("JPype1", "jdbc", f"{engine} through JDBC")
 
 
 def _found(jar: str) -> Path | None:
@@ -178,9 +194,3 @@ def _found(jar: str) -> Path | None:
     stem = jar.removesuffix(".jar")
     named = (one for one in listed if one.stem == stem or one.stem.startswith(f"{stem}-"))
     return next((one for one in [*named, _FOLDER / jar] if one.is_file()), None)
-
-
-def _attach(machine: Any) -> None:  # noqa: ANN401
-    """Let this thread into the Java machine, as one that need not end before the program does."""
-    if not machine.java.lang.Thread.isAttached():
-        machine.java.lang.Thread.attachAsDaemon()
