@@ -183,6 +183,7 @@ def test_each_kind_of_fact_that_is_broken_is_found_with_its_place(broken_catalog
         ("SslMode", ["SSL Mode", "Host"], ("SSL Mode",)),
         ("connect-timeout", ["connect_timeout"], ("connect_timeout",)),
         ("zzz", ["host"], ()),
+        ("tsl", ["ssl", "tls", "host"], ("tls",)),
     ],
 )
 def test_nearest_names(name, known, nearest):

@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 import cordtally as ct
 from cordtally.catalog import load_canonical, load_engine
 from cordtally.exchange import load_target
+from cordtally.exchange.addresses import codec_of
 from cordtally.model import ByteSize, Cord, Discovery, DiscoveryKind, Duration, Host, Secret, Tls, TlsLevel
 
 from ..strategies import TARGETS, cords
@@ -105,7 +106,7 @@ def tame_cord(target):
     host = (has("host") or loaded.facts.carries is not None) and not embedded and loaded.facts.discovery is None
     return Cord(
         driver.engines[0],
-        (Host("gauge.greywick.example", 5433 if has("port") or loaded.facts.carries else None),) if host else (),
+        (Host("gauge.greywick.example", 5433 if has("port") or loaded.facts.carries or codec_of(loaded.facts.addresses).ports else None),) if host else (),
         database if has("database") and loaded.facts.discovery != "alias" else None,
         "keeper" if has("user") else None,
         Secret("fog1") if has("password") and has("user") else None,

@@ -169,7 +169,7 @@ class NotationFacts(Record):
     instead: tuple[str, str] | None = None
     addresses: Literal[
         "server", "server-instance", "objects", "stream", "authority",
-        "host-port", "host-ports", "host-port-list", "host-list",
+        "host-port", "host-ports", "host-port-list", "host-list", "web",
     ] | None = None  # fmt: skip
     host_required: bool = False
     port_required: bool = False

@@ -12,7 +12,12 @@ def find_nearest(name: str, known: Iterable[str], *, most: int = 2) -> tuple[str
     by_fold: dict[str, list[str]] = {}
     for candidate in known:
         by_fold.setdefault(_fold(candidate), []).append(candidate)
-    found = get_close_matches(_fold(name)[:80], by_fold, n=most, cutoff=0.72)
+    folded = _fold(name)[:80]
+    # in a short name two letters that changed places are much of it: tsl for tls
+    swapped = [
+        fold for fold in by_fold if len(fold) == len(folded) and sorted(fold) == sorted(folded) and fold != folded
+    ]
+    found = dict.fromkeys([*swapped, *get_close_matches(folded, by_fold, n=most, cutoff=0.72)])
     return tuple(candidate for fold in found for candidate in by_fold[fold])[:most]
 
 

@@ -204,7 +204,9 @@ def _print_one(driver: Driver) -> None:
 
 
 def _written_as(state: State) -> str:
-    return ", ".join(f"{k.strip('()')}={v}" for k, v in state.set) or f"{', '.join(state.given)} alone"
+    given = ", ".join(state.given)
+    words = ", ".join(f"{k.strip('()')}={v}" for k, v in state.set)
+    return f"{given} alone" if not words else f"{words}, beside {given}" if given else words
 
 
 _ANY = "any engine"

@@ -245,7 +245,7 @@ def _told_of(place: Service) -> str:
     told += [f"log-in by {' or '.join(place.log_in)}"] if place.log_in else []
     told += [f"user: {place.user}"] if place.user else []
     told += [f"a token: {place.token}"] if place.token else []
-    told += [f"{name} {as_text(value)}" for name, value in place.wants.items()]
+    told += [f"wants {name} {as_text(value)}" for name, value in place.wants.items()]
     return "; ".join(told)
 
 

@@ -132,6 +132,21 @@ def _write_stream(hosts: Sequence[Host], scheme: str | None) -> object:
     return f"{scheme}://{address}" if scheme is not None else address
 
 
+def _read_web(value: object) -> list[Address]:
+    """Read ``http://host:port`` or ``https://host:port``, whose ports are 80 and 443 where none is stated."""
+    text = as_text(value)
+    scheme, slashes, rest = text.partition("://")
+    (address,) = _read_authority(rest.rstrip("/"))
+    if not slashes or scheme not in {"http", "https"} or "/" in address.host:
+        return [Address(text)]
+    port = address.port or ("443" if scheme == "https" else "80")
+    return [address._replace(port=port, scheme="https" if scheme == "https" else None)]
+
+
+def _write_web(hosts: Sequence[Host], scheme: str | None) -> object:
+    return f"{scheme or 'http'}://{_write_host_port(hosts, None)}"
+
+
 def _read_authority(value: object) -> list[Address]:
     """Read ``host``, ``host:port`` and ``[IPv6]:port``, as PHP's streams do (xp_socket.c: parse_ip_address).
 
@@ -190,6 +205,7 @@ ADDRESSES: Mapping[str, AddressCodec] = {
     "stream": AddressCodec(_read_stream, _write_stream, schemes=True),
     "authority": AddressCodec(_read_authority, _write_authority, port_wins=True),
     "host-port": AddressCodec(_read_authority, _write_host_port, ports=True, port_wins=True),
+    "web": AddressCodec(_read_web, _write_web, ports=True, schemes=True),
     "host-ports": AddressCodec(_read_host_ports, _write_host_ports, ports=True),
     "host-port-list": AddressCodec(_read_host_ports, _write_host_port_list, ports=True),
     "host-list": AddressCodec(_read_host_list, _write_host_list),

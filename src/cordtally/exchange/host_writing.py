@@ -258,7 +258,8 @@ def _write_addresses(sheet: Sheet, hosts: list[Host], codec: AddressCodec) -> No
     network = sheet.cord.option("network_protocol")
     # PHP streams say TLS before a host (tls://): without one the level would have nowhere to stand
     if not hosts and codec.schemes and sheet.scheme_word is not None:
-        hosts = [Host(load_engine(sheet.cord.engine).default_host or "localhost")]
+        default = Host(load_engine(sheet.cord.engine).default_host or "localhost")
+        hosts = _with_ports(sheet, [default], each=False)
         reason = "TLS is asked for by what stands before a host: the engine's default is written"
         sheet.note("host", None, str(hosts[0].address), Outcome.IMPLIED, reason)
         _lose_ports(sheet)
