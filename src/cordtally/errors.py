@@ -75,10 +75,13 @@ class TextError(CordTallyError, ValueError):
         The masked text around the place, and carets under it.
     hint : str or None
         What to do next.
+    certain : bool
+        Whether it is known what is wrong, so that no common slip is looked for.
     """
 
     exit_code = 3
     kind = "unreadable-text"
+    certain = False
 
     def __init__(
         self,

@@ -170,6 +170,17 @@ def test_schemes_of_neo4j(level):
     assert security.removeprefix("SECURITY_TYPE_").startswith(wanted), unquote(text)
 
 
+@pytest.mark.parametrize(("user", "level", "word"), [("k", TlsLevel.VERIFY_IDENTITY, "SASL_SSL"), (None, TlsLevel.VERIFY_IDENTITY, "SSL"), ("k", None, "SASL_PLAINTEXT"), (None, None, None)])
+def test_who_is_logged_in_to_kafka(user, level, word):
+    """One word says TLS and log-in: without it the user would be passed over."""
+    cord = Cord("kafka", (Host("harbour.greywick.example", 9093),), user=user, password=user and Secret("fog"), tls=Tls(level))
+    for target in ("kafka-python", "aiokafka", "confluent-kafka"):
+        arguments = ct.write(cord, target).clear_arguments()
+        assert arguments.get("security_protocol", arguments.get("security.protocol")) == word
+        again = ct.read(arguments, driver=target).cord
+        assert (again.user, again.tls.level, again.native) == (user, level or (TlsLevel.OFF if word else None), ())
+
+
 PLACES = [Host("harbour.greywick.example"), Host("2001:db8::7", 4711), Host("192.0.2.7", 9093)]
 
 

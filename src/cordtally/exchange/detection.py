@@ -23,6 +23,7 @@ from .targets import Target, load_target
 _REGISTERED = pattern(r"(?:^|;)\s*(driver|provider)\s*=\s*\{?([^{};]+)\}?\s*(?:;|$)", re.IGNORECASE)
 _SERVER_ADDRESS = pattern(r"^(?:tcp|np|lpc|admin):|\\|,\d+$|^\(local")
 _FILE_NAME = pattern(r"\.(?:db3?|sqlite3?)$|^:memory:$")
+_SECOND_URL = pattern(r";(?:amqps?|pyamqp|rediss?|sentinel)://")
 _LONGEST_SCHEME = 48
 _MOST_NAMED = 6
 _LONGEST_SCORED = 65536
@@ -64,6 +65,11 @@ def find_claim(text: str) -> Claim:
     TextError
         When none would.
     """
+    if (second := _SECOND_URL.search(text)) is not None and "://" in text[: second.start()]:
+        hint = "Celery and Kombu take such a list of URLs: read each of them by itself"
+        error = unreadable("a second URL begins here", text, second.span(), hint=hint, shown=second.end())
+        error.certain = True
+        raise error
     claims, by_length, longer = _claims()
     scheme = text[: text.find("://", 0, _LONGEST_SCHEME) + 3]
     found, also = claims.get(scheme), load_index()["also"]
@@ -130,7 +136,12 @@ def _unknown_scheme(text: str, end: int) -> TextError:
     scheme, prefixes = text[:end].lower(), load_index()["prefixes"]
     nearest = find_nearest(scheme, prefixes)
     hint = f"did you mean {nearest[0]}?" if nearest else "cordtally drivers lists what can be read"
-    if scheme in prefixes:
+    if (readers := load_index()["accepted"].get(scheme)) is not None:
+        more = " and others" if len(readers) > _MOST_NAMED else ""
+        hint = (
+            f"name the driver that is meant with --from (driver= in Python): {', '.join(readers[:_MOST_NAMED])}{more}"
+        )
+    elif scheme in prefixes:
         hint = f"drivers want it in lower case: {scheme}"
     return unreadable("no driver here reads this scheme", text, (0, end), hint=hint, shown=end)
 

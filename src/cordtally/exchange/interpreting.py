@@ -255,6 +255,8 @@ class Interpreter:
 
     def _take_role(self, text: str, field: Field, option: Option) -> None:
         role, roles = option.canonical or "", self.found.roles
+        if option.name in self.target.conditions:  # Kafka's SASL_SSL is TLS with a log-in
+            self.found.given.add(option.name)
         placed = self.driver.settled_login and any(p.name is None and p.role in _LOGIN for p in self.found.parts)
         if placed and role in _LOGIN:
             why = f"{self.driver.title} takes user and password from before the @ alone: this one is lost"

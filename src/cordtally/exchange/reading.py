@@ -175,7 +175,7 @@ def find_right(text: str, driver: str | None) -> tuple[Mistake, Reading | Ambigu
 
 def _explained(text: str, driver: str | None, error: TextError) -> TextError:
     """An error that says what was meant, where the text is read once a common mistake is put right."""
-    if (found := find_right(text, driver)) is None:
+    if error.certain or (found := find_right(text, driver)) is None:
         return error
     mistake, reading = found
     span = mistake.start, mistake.end

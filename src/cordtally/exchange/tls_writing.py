@@ -23,7 +23,8 @@ def write_tls(sheet: Sheet) -> None:
     """Put certificate files and the words for the TLS level."""
     cord, driver = sheet.cord, sheet.driver
     # before the level: libpq verifies the chain at sslmode=require where sslrootcert is given (PostgreSQL 15, 34.19.1)
-    present = _write_files(sheet) | _native_conditions(sheet)
+    logged = _log_in_conditions(sheet)
+    present = _write_files(sheet) | _native_conditions(sheet) | logged
     level = cord.tls.level
     words = _native_words(sheet, "tls.level")
     # native words of the same vocabulary say more than the level (a word of its own for it): they go first
@@ -34,7 +35,8 @@ def write_tls(sheet: Sheet) -> None:
             sheet.note("tls.level", level.value, _pairs(words), Outcome.KEPT, "in the driver's own words")
             return
     if level is None:
-        _note_default(sheet, words, present)
+        if not (logged and not words and _put_default(sheet, logged)):
+            _note_default(sheet, words, present)
         return
     if level.value == level_by_port(sheet.target, cord):
         reason = f"to {driver.title} it follows from the port"
@@ -50,7 +52,19 @@ def write_tls(sheet: Sheet) -> None:
     if choice is None:
         sheet.lose("tls.level", level.value, f"{driver.title} has no words for it")
         return
-    _put_level(sheet, level, choice, files_are_written=bool(present))
+    _put_level(sheet, level, choice, files_are_written=bool(present - logged))
+
+
+def _put_default(sheet: Sheet, logged: set[str]) -> bool:
+    """Put the default level's words where nobody is logged in without them; False where none are needed."""
+    driver = sheet.driver
+    for state in driver.tls:
+        if state.meaning == driver.tls_default and not state.read_only and not logged.isdisjoint(state.given):
+            reason = f"without it {driver.title} logs nobody in"
+            booking = sheet.book("tls.level", None, _pairs(dict(state.set)), Outcome.IMPLIED, reason)
+            sheet.put_under([Field("option", name, word) for name, word in state.set], booking)
+            return True
+    return False
 
 
 def _put_level(sheet: Sheet, level: TlsLevel, choice: Choice, *, files_are_written: bool) -> None:
@@ -158,6 +172,13 @@ def _native_words(sheet: Sheet, canonical: str) -> dict[str, str]:
             text = as_text(value)
             words[name] = find_word(option, text) or text if option.type == "word" else text
     return words
+
+
+def _log_in_conditions(sheet: Sheet) -> set[str]:
+    """The options of user and password that are written, as far as a level's words depend on them."""
+    given = [role for role in ("user", "password") if getattr(sheet.cord, role) not in {None, ""}]
+    named = [option.name for role in given if (option := sheet.option_for(role)) is not None]
+    return {name for name in named if name in sheet.target.conditions}
 
 
 def _native_conditions(sheet: Sheet) -> set[str]:
