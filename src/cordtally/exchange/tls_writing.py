@@ -6,7 +6,7 @@ import json
 from functools import cache
 
 from ..catalog import Driver, NotationFacts, driver_ids, load_driver
-from ..model import AuthenticationMethod, TlsLevel
+from ..model import AuthenticationMethod, Secret, TlsLevel, clear
 from ..model.suspicion import clear_name
 from ..notation import Field
 from ..text import as_text
@@ -175,15 +175,20 @@ def _native_words(sheet: Sheet, canonical: str) -> dict[str, str]:
 
 
 def _log_in_conditions(sheet: Sheet) -> set[str]:
-    """The options of user and password that are written, as far as a level's words depend on them."""
-    given = [role for role in ("user", "password") if getattr(sheet.cord, role) not in {None, ""}]
-    named = [option.name for role in given if (option := sheet.option_for(role)) is not None]
-    return {name for name in named if name in sheet.target.conditions}
+    """The options of user and password that were written, as far as a level's words depend on them."""
+    options = {option.name for role in ("user", "password") if (option := sheet.option_for(role)) is not None}
+    return {field.name for field in sheet.fields if field.name in options and field.name in sheet.target.conditions}
 
 
 def _native_conditions(sheet: Sheet) -> set[str]:
     """The native options of the cord, in this driver's vocabulary, on whose presence a level depends."""
-    named = (clear_name(key).partition("/") for key, _ in sheet.cord.native)
+    refused = set(sheet.driver.refuses)  # such a value will not be written
+    stated = [
+        key
+        for key, value in sheet.cord.native
+        if refused.isdisjoint(clear(value) if isinstance(value, str | Secret) else "")
+    ]
+    named = (clear_name(key).partition("/") for key in stated)
     return {name for vocabulary, _, name in named if vocabulary == sheet.driver.id and name in sheet.target.conditions}
 
 
