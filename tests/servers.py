@@ -68,7 +68,7 @@ def await_log_in(log_in, process: subprocess.Popen, log: Path) -> None:
     while time.monotonic() < deadline and process.poll() is None:
         try:
             log_in().close()
-        except (psycopg.OperationalError, pymysql.OperationalError, redis.ConnectionError, ConnectionRefusedError) as error:
+        except (psycopg.OperationalError, pymysql.OperationalError, redis.ConnectionError, OSError) as error:
             last = error
             time.sleep(0.1)
         else:
@@ -269,7 +269,7 @@ def influxdb(folder: Path):
         yield Server("127.0.0.1", port, str(folder), "", "")
 
 
-JARS = {"h2": ("h2",), "hsqldb": ("hsqldb",), "derby": ("derby", "derbynet", "derbytools", "derbyclient")}
+JARS = {"h2": ("h2",), "hsqldb": ("hsqldb",), "derby": ("derby", "derbynet", "derbyclient")}
 
 
 @contextmanager

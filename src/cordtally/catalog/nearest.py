@@ -17,7 +17,7 @@ def find_nearest(name: str, known: Iterable[str], *, most: int = 2) -> tuple[str
     swapped = [
         fold for fold in by_fold if len(fold) == len(folded) and sorted(fold) == sorted(folded) and fold != folded
     ]
-    found = dict.fromkeys([*swapped, *get_close_matches(folded, by_fold, n=most, cutoff=0.72)])
+    found = dict.fromkeys([*get_close_matches(folded, by_fold, n=most, cutoff=0.72), *swapped])
     return tuple(candidate for fold in found for candidate in by_fold[fold])[:most]
 
 
