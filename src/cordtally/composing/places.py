@@ -33,6 +33,9 @@ def fill_in(cord: Cord) -> Filled:
     ('port 6380', 'TLS verify-identity')
     """
     place, engine = place_of(cord), load_engine(cord.engine)
+    # what a place wants is for the engines that are there, and for none that is not
+    if place is not None and place.engines and {cord.engine, engine.family}.isdisjoint(place.engines):
+        place = None
     if place is None and not engine.wants:
         return Filled(cord, None, ())
     lines = []

@@ -23,6 +23,7 @@ from .targets import Target, load_target
 _REGISTERED = pattern(r"(?:^|;)\s*(driver|provider)\s*=\s*\{?([^{};]+)\}?\s*(?:;|$)", re.IGNORECASE)
 _SERVER_ADDRESS = pattern(r"^(?:tcp|np|lpc|admin):|\\|,\d+$|^\(local")
 _FILE_NAME = pattern(r"\.(?:db3?|sqlite3?)$|^:memory:$")
+# of those that Kombu takes lists of: a URL behind a ; may well be an option's value elsewhere, as in JDBC
 _SECOND_URL = pattern(r";(?:amqps?|pyamqp|rediss?|sentinel)://")
 _LONGEST_SCHEME = 48
 _MOST_NAMED = 6

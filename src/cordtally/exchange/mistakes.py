@@ -186,6 +186,7 @@ def _scheme(text: str) -> Iterator[Mistake]:
                     f"drivers want {prefix}, in lower case" if small else f"{prefix} is meant here",
                     right,
                 )
+    # the web's own schemes are no slip of another one: drivers read them once they are named
     if known is None and "/" in match[0] and lower not in {"http", "https"}:
         for prefix in find_nearest(f"{lower}://", prefixes, most=2):
             yield Mistake(Slip.SCHEME, 0, end, f"{prefix} may be meant here", prefix + text[end:])

@@ -5,6 +5,7 @@ from __future__ import annotations
 from time import time
 from typing import TYPE_CHECKING, Any
 
+from ..catalog import load_engine
 from ..deadline import Deadline, NoAnswer
 from ..model import Cord, Tls, TlsLevel
 from ..secrets import arguments_for
@@ -56,7 +57,9 @@ def log_in(cord: Cord, deadline: Deadline, *, writes: bool = False) -> Any:  # n
     """Open a client, and ask for the version: there is nobody to log in."""
     pymemcache = _module()
     level = cord.tls.level
-    arguments: dict[str, Any] = {"server": "localhost:11211", **arguments_for(cord.copy_with(tls=Tls()), DRIVER)}
+    engine = load_engine("memcached")
+    usual = f"{engine.default_host}:{engine.default_port}"
+    arguments: dict[str, Any] = {"server": usual, **arguments_for(cord.copy_with(tls=Tls()), DRIVER)}
     if level is not None and level >= TlsLevel.ENCRYPTED:  # which no argument says but this object
         arguments["tls_context"] = plain.context_of(cord, level)
     for name in ("connect_timeout", "timeout"):

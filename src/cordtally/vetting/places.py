@@ -46,5 +46,5 @@ def place_refuses(look: Look) -> Iterator[Told]:
         given = cord.option(name)
         if option is None or (option.default if given is None else given) in {value, None}:
             continue
-        does = "refuses writes that are tried again" if name == "retry_writes" else f"wants {name} {as_text(value)}"
-        yield Told(f"{place.title} {does}", f"say {option.name}={as_text(value)}", look.option_place(name))
+        wanted = f"{option.name}={as_text(value)}"
+        yield Told(f"{place.title} wants {wanted}", f"say {wanted}", look.option_place(name))
